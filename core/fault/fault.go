@@ -1,0 +1,155 @@
+// Package fault is the one table of what can go wrong for a user: a code, one
+// sentence, and what to do next. API, command line, console and documents all
+// show these.
+package fault
+
+import (
+	"errors"
+	"fmt"
+)
+
+// Class says what kind of end a fault is, for exit codes and HTTP statuses.
+type Class uint8
+
+// The classes of fault.
+const (
+	ClassUnknown     Class = iota
+	ClassUsage             // what was asked makes no sense
+	ClassNotFound          // there is no such thing
+	ClassRefused           // somebody said no; a person has to act
+	ClassUnreachable       // nobody answered
+	ClassBroken            // an answer came, but it cannot be used
+)
+
+// Code names a fault.
+type Code string
+
+// The faults of cameras.
+const (
+	NameUnknown     Code = "camera-name-unknown"
+	PortClosed      Code = "camera-port-closed"
+	NoAnswer        Code = "camera-no-answer"
+	NoRoute         Code = "camera-no-route"
+	NotRTSP         Code = "camera-not-rtsp"
+	SignInMissing   Code = "camera-sign-in-missing"
+	SignInRefused   Code = "camera-sign-in-refused"
+	PathUnknown     Code = "camera-path-unknown"
+	NoVideo         Code = "camera-no-video"
+	CodecNotHandled Code = "camera-codec-not-handled"
+	CertUntrusted   Code = "camera-certificate-untrusted"
+	TLSFailed       Code = "camera-tls-failed"
+	Silent          Code = "camera-silent"
+	Stalled         Code = "camera-stalled"
+	HungUp          Code = "camera-hung-up"
+	Busy            Code = "camera-busy"
+	TransportNo     Code = "camera-transport-refused"
+	Garbled         Code = "camera-garbled"
+	Refused         Code = "camera-refused"
+	NoKeyframe      Code = "camera-no-keyframe"
+)
+
+// Kind is one row of the table.
+type Kind struct {
+	Code     Code
+	Class    Class
+	Sentence string
+	Remedy   string
+
+	// Person says that trying again soon does not help: somebody has to change
+	// something first.
+	Person bool
+}
+
+var table = []Kind{
+	{NameUnknown, ClassUnreachable, "The camera's host name is not known.",
+		"Check the name for typing errors, or use the camera's IP address.", false},
+	{PortClosed, ClassUnreachable, "The camera's address answers, but nothing listens on that port.",
+		"Check the port (RTSP is usually 554), and that RTSP is switched on in the camera; a camera that is still starting needs a minute.", false},
+	{NoAnswer, ClassUnreachable, "Nothing answers at the camera's address.",
+		"Check that the camera has power and has not got another address; if a router forwards the port, check where its rule points and that it is switched on.", false},
+	{NoRoute, ClassUnreachable, "There is no way from this machine to the camera's network.",
+		"Check this machine's network connection, and that the address belongs to a network that it can reach.", false},
+	{NotRTSP, ClassBroken, "Something answers at that address, but it does not speak RTSP.",
+		"Check the port: a camera's web page (80, 8080) is not its RTSP port (usually 554). For encryption write rtsps://.", false},
+	{SignInMissing, ClassRefused, "The camera asks for a user and a password, and none was given.",
+		"Give the user and the password of an account on the camera that may watch the stream.", true},
+	{SignInRefused, ClassRefused, "The camera does not accept the user or the password.",
+		"Enter user and password again. Many cameras keep separate accounts for their web page and for RTSP, and lock an account for some minutes after several wrong passwords.", true},
+	{PathUnknown, ClassNotFound, "The camera has no stream under that path.",
+		"Look up the stream's path in the camera's manual or its settings page; some paths carry a channel number that must exist.", true},
+	{NoVideo, ClassBroken, "The camera's stream holds no video.",
+		"Choose another stream or profile of the camera; this one carries only sound or data.", true},
+	{CodecNotHandled, ClassBroken, "The camera sends video in a codec that is not handled.",
+		"Set the camera's stream to H.264, or use another of its streams.", true},
+	{CertUntrusted, ClassRefused, "The camera's TLS certificate is not trusted.",
+		"Compare the fingerprint with the one on the camera's settings page, and give it to the feed if they are the same.", true},
+	{TLSFailed, ClassBroken, "No encrypted connection came about.",
+		"Check that the camera's port is its rtsps port (usually 322); without encryption write rtsp://.", false},
+	{Silent, ClassBroken, "The camera accepted everything and then sent no picture.",
+		"Over UDP a firewall may be in the way: set the feed's transport to tcp. Otherwise restart the camera.", false},
+	{Stalled, ClassBroken, "The camera stopped sending without closing the connection.",
+		"Nothing to do at first: the connection is made anew. If it happens often, check the camera's Wi-Fi and its power supply.", false},
+	{HungUp, ClassUnreachable, "The camera closed the connection.",
+		"Nothing to do at first: the connection is made anew. If it happens often, look for other programs that use the same camera.", false},
+	{Busy, ClassRefused, "The camera is busy: it serves as many viewers as it can.",
+		"End other programs that use the camera, or raise the number of connections in its settings.", false},
+	{TransportNo, ClassRefused, "The camera does not offer the way of transport that was asked for.",
+		"Set the feed's transport to auto, tcp or udp, whichever it is not now.", true},
+	{Garbled, ClassBroken, "The camera's answer makes no sense.",
+		"Check that the address is that of an RTSP stream. If it is, save a capture of the connection and report it.", false},
+	{Refused, ClassRefused, "The camera refused the request.",
+		"The camera's own words stand beside this; its log may say more.", false},
+	{NoKeyframe, ClassBroken, "The camera sends, but no picture that decoding could start with.",
+		"Set a keyframe (I-frame) interval of one to four seconds in the camera.", false},
+}
+
+// Table returns all kinds in the order of the documents.
+func Table() []Kind { return append([]Kind(nil), table...) }
+
+// Lookup returns the row of a code.
+func Lookup(code Code) (Kind, bool) {
+	for _, k := range table {
+		if k.Code == code {
+			return k, true
+		}
+	}
+	return Kind{}, false
+}
+
+// Error is a fault that happened. Its text says what was tried and what came
+// back; the table says the rest.
+type Error struct {
+	Kind   Kind
+	Detail string
+	Cause  error
+}
+
+// New makes an error of a code. The detail is shown to the user, so it must
+// hold no credentials.
+func New(code Code, cause error, format string, args ...any) *Error {
+	kind, ok := Lookup(code)
+	if !ok {
+		kind = Kind{Code: code, Sentence: string(code)}
+	}
+	return &Error{Kind: kind, Detail: fmt.Sprintf(format, args...), Cause: cause}
+}
+
+// Error is the sentence and the detail.
+func (e *Error) Error() string {
+	if e.Detail == "" {
+		return e.Kind.Sentence
+	}
+	return e.Kind.Sentence + " (" + e.Detail + ")"
+}
+
+// Unwrap returns the cause.
+func (e *Error) Unwrap() error { return e.Cause }
+
+// As returns the fault in an error's chain; one that is none becomes Garbled.
+func As(err error) *Error {
+	var f *Error
+	if errors.As(err, &f) {
+		return f
+	}
+	return New(Garbled, err, "%v", err)
+}

@@ -1,0 +1,126 @@
+package fmp4
+
+import (
+	"encoding/binary"
+	"fmt"
+
+	"webostrum/core/media"
+)
+
+// Sample flags of 14496-12, 8.8.3.1.
+const (
+	flagsSync    = 0x02000000 // depends on no other
+	flagsNonSync = 0x01010000 // depends on others; is no sync sample
+)
+
+// trun and tfhd flags (8.8.7, 8.8.8).
+const (
+	tfhdBaseIsMoof = 0x020000
+
+	trunDataOffset  = 0x000001
+	trunDuration    = 0x000100
+	trunSize        = 0x000200
+	trunFlags       = 0x000400
+	trunComposition = 0x000800
+)
+
+// Run is the samples of one track in a fragment, with their durations in
+// ticks of its clock.
+type Run struct {
+	Track     *media.Track
+	Samples   []*media.Sample
+	Durations []uint32
+}
+
+// Fragment returns a movie fragment as slices to be sent one after the other:
+// the moof box and the mdat header, then the data of the samples, which is
+// shared and not copied. sequence is the number of the fragment, from 1.
+func Fragment(sequence uint32, runs []Run) [][]byte {
+	w := &writer{}
+	payload := 0
+	var offsets []int // where in w.b each run's data offset stands
+	w.box("moof", func() {
+		w.full("mfhd", 0, 0, func() { w.u32(sequence) })
+		for _, r := range runs {
+			offsets = append(offsets, w.trackFragment(r))
+		}
+	})
+	at := len(w.b) + boxHeader
+	parts := [][]byte{nil}
+	for i, r := range runs {
+		binary.BigEndian.PutUint32(w.b[offsets[i]:], uint32(at))
+		for _, s := range r.Samples {
+			parts = append(parts, s.Data)
+			at += len(s.Data)
+			payload += len(s.Data)
+		}
+	}
+	w.u32(uint32(payload + boxHeader))
+	w.bytes([]byte("mdat")...)
+	parts[0] = w.b
+	return parts
+}
+
+func (w *writer) trackFragment(r Run) (offsetAt int) {
+	w.box("traf", func() {
+		w.full("tfhd", 0, tfhdBaseIsMoof, func() { w.u32(uint32(r.Track.ID)) })
+		w.full("tfdt", 1, 0, func() { w.u64(uint64(r.Samples[0].DTS)) })
+		w.full("trun", 1, trunDataOffset|trunDuration|trunSize|trunFlags|trunComposition, func() {
+			w.u32(uint32(len(r.Samples)))
+			offsetAt = len(w.b)
+			w.u32(0)
+			for i, s := range r.Samples {
+				flags := uint32(flagsNonSync)
+				if s.Key {
+					flags = flagsSync
+				}
+				w.u32(r.Durations[i])
+				w.u32(uint32(len(s.Data)))
+				w.u32(flags)
+				w.u32(uint32(int32(s.PTS - s.DTS)))
+			}
+		})
+	})
+	return offsetAt
+}
+
+// ReadSample is a sample as it stands in a fragment.
+type ReadSample struct {
+	DTS      uint64
+	Offset   int32 // composition time offset: PTS less DTS
+	Duration uint32
+	Sync     bool
+	Data     []byte
+}
+
+// ReadFragment reads the first track of a fragment that Fragment wrote, joined
+// into one slice. Errors wrap ErrMalformed.
+func ReadFragment(data []byte) ([]ReadSample, error) {
+	const tfdtLen, trunHead, entry = 12, 12, 16
+	tfdt, trun := Find(data, "moof", "traf", "tfdt"), Find(data, "moof", "traf", "trun")
+	if len(tfdt) < tfdtLen || len(trun) < trunHead {
+		return nil, fmt.Errorf("%w: no track fragment", ErrMalformed)
+	}
+	dts := binary.BigEndian.Uint64(tfdt[4:])
+	count := int(binary.BigEndian.Uint32(trun[4:]))
+	at := uint64(binary.BigEndian.Uint32(trun[8:]))
+	table := trun[trunHead:]
+	if count > len(table)/entry {
+		return nil, fmt.Errorf("%w: %d samples in a table of %d bytes", ErrMalformed, count, len(table))
+	}
+	samples := make([]ReadSample, count)
+	for i := range samples {
+		e := table[i*entry:]
+		size := uint64(binary.BigEndian.Uint32(e[4:]))
+		if at+size > uint64(len(data)) {
+			return nil, fmt.Errorf("%w: sample %d ends at %d of %d bytes", ErrMalformed, i, at+size, len(data))
+		}
+		samples[i] = ReadSample{
+			DTS: dts, Duration: binary.BigEndian.Uint32(e), Sync: binary.BigEndian.Uint32(e[8:]) == flagsSync,
+			Offset: int32(binary.BigEndian.Uint32(e[12:])), Data: data[at : at+size],
+		}
+		dts += uint64(samples[i].Duration)
+		at += size
+	}
+	return samples, nil
+}

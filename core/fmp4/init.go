@@ -1,0 +1,171 @@
+package fmp4
+
+import (
+	"errors"
+	"fmt"
+
+	"webostrum/core/h264"
+	"webostrum/core/media"
+)
+
+// ErrUnsupported says that a track's codec has no sample entry here.
+var ErrUnsupported = errors.New("fmp4: codec not handled")
+
+// movieScale is the timescale of the movie header; tracks have their own.
+const movieScale = 1000
+
+// unity is the identity matrix of 14496-12, 8.2.2.
+var unity = [9]uint32{0x10000, 0, 0, 0, 0x10000, 0, 0, 0, 0x40000000}
+
+// Init returns the initialisation section of a set of tracks: ftyp and moov
+// without samples. Errors wrap ErrUnsupported or come from the codec's
+// configuration.
+func Init(tracks []*media.Track) ([]byte, error) {
+	w := &writer{}
+	w.box("ftyp", func() {
+		w.bytes([]byte("iso6")...)
+		w.u32(1)
+		w.bytes([]byte("iso6mp41")...)
+	})
+	var failed error
+	w.box("moov", func() {
+		w.movieHeader(len(tracks))
+		for _, t := range tracks {
+			if err := w.track(t); err != nil && failed == nil {
+				failed = err
+			}
+		}
+		w.box("mvex", func() {
+			for _, t := range tracks {
+				w.full("trex", 0, 0, func() {
+					w.u32(uint32(t.ID))
+					w.u32(1) // default_sample_description_index
+					w.zeros(12)
+				})
+			}
+		})
+	})
+	return w.b, failed
+}
+
+func (w *writer) movieHeader(tracks int) {
+	w.full("mvhd", 0, 0, func() {
+		w.zeros(8) // creation and modification time
+		w.u32(movieScale)
+		w.u32(0)       // duration: not known
+		w.u32(0x10000) // rate 1.0
+		w.u16(0x100)   // volume 1.0
+		w.zeros(10)
+		w.matrix()
+		w.zeros(24)
+		w.u32(uint32(tracks) + 1) // next_track_ID
+	})
+}
+
+func (w *writer) matrix() {
+	for _, v := range unity {
+		w.u32(v)
+	}
+}
+
+func (w *writer) track(t *media.Track) error {
+	const enabledInMovie = 3
+	var failed error
+	w.box("trak", func() {
+		w.full("tkhd", 0, enabledInMovie, func() {
+			w.zeros(8)
+			w.u32(uint32(t.ID))
+			w.zeros(8)
+			w.zeros(8)
+			w.zeros(8) // layer, alternate group, volume (no sound), reserved
+			w.matrix()
+			w.u32(uint32(t.Width) << 16)
+			w.u32(uint32(t.Height) << 16)
+		})
+		w.box("mdia", func() {
+			w.full("mdhd", 0, 0, func() {
+				w.zeros(8)
+				w.u32(t.ClockRate)
+				w.u32(0)
+				w.u16(0x55c4) // language "und"
+				w.u16(0)
+			})
+			w.full("hdlr", 0, 0, func() {
+				w.u32(0)
+				w.bytes([]byte("vide")...)
+				w.zeros(12)
+				w.bytes([]byte("video\x00")...)
+			})
+			failed = w.mediaInfo(t)
+		})
+	})
+	return failed
+}
+
+func (w *writer) mediaInfo(t *media.Track) error {
+	var failed error
+	w.box("minf", func() {
+		w.full("vmhd", 0, 1, func() { w.zeros(8) })
+		w.box("dinf", func() {
+			w.full("dref", 0, 0, func() {
+				w.u32(1)
+				w.full("url ", 0, 1, func() {}) // in this very file
+			})
+		})
+		w.box("stbl", func() {
+			w.full("stsd", 0, 0, func() {
+				w.u32(1)
+				failed = w.sampleEntry(t)
+			})
+			w.full("stts", 0, 0, func() { w.u32(0) })
+			w.full("stsc", 0, 0, func() { w.u32(0) })
+			w.full("stsz", 0, 0, func() { w.zeros(8) })
+			w.full("stco", 0, 0, func() { w.u32(0) })
+		})
+	})
+	return failed
+}
+
+func (w *writer) sampleEntry(t *media.Track) error {
+	if t.Codec != media.H264 || t.H264 == nil {
+		return fmt.Errorf("%w: %s", ErrUnsupported, t.Codec)
+	}
+	sps, err := h264.ParseSPS(t.H264.SPS)
+	if err != nil {
+		return err
+	}
+	w.box("avc1", func() {
+		w.zeros(6)
+		w.u16(1) // data_reference_index
+		w.zeros(16)
+		w.u16(uint16(t.Width))
+		w.u16(uint16(t.Height))
+		w.u32(0x480000) // 72 dpi
+		w.u32(0x480000)
+		w.u32(0)
+		w.u16(1)     // frame_count
+		w.zeros(32)  // compressorname
+		w.u16(0x18)  // depth
+		w.u16(65535) // pre_defined -1
+		w.box("avcC", func() { w.avcConfig(sps, t.H264) })
+	})
+	return nil
+}
+
+// avcConfig writes AVCDecoderConfigurationRecord (14496-15, 5.3.3.1).
+func (w *writer) avcConfig(sps *h264.SPS, sets *media.ParameterSets) {
+	const reserved6, lengthSizeMinusOne = 0xfc, 3
+	w.bytes(1, sps.Profile, sps.Constraints, sps.Level, reserved6|lengthSizeMinusOne)
+	w.u8(0xe0 | 1)
+	w.u16(uint16(len(sets.SPS)))
+	w.bytes(sets.SPS...)
+	w.u8(uint8(len(sets.PPS)))
+	for _, pps := range sets.PPS {
+		w.u16(uint16(len(pps)))
+		w.bytes(pps...)
+	}
+	switch sps.Profile {
+	case 100, 110, 122, 144:
+		w.bytes(reserved6|uint8(sps.Chroma), 0xf8|uint8(sps.BitDepth-8), 0xf8|uint8(sps.BitDepth-8), 0)
+	}
+}

@@ -1,0 +1,89 @@
+package h264
+
+import (
+	"bytes"
+	"fmt"
+	"slices"
+
+	"webostrum/core/media"
+)
+
+// maxPPS bounds the picture parameter sets that are kept. The standard allows
+// 256; cameras use one to four.
+const maxPPS = 32
+
+// ParamKeeper gathers parameter sets as they come along, in the session
+// description or in the stream, and hands out the configuration in force.
+type ParamKeeper struct {
+	sps []byte
+	pps map[uint32][]byte
+
+	// changed is set when something arrived that current does not hold yet.
+	changed bool
+	current *media.ParameterSets
+}
+
+// Add takes a parameter set NAL unit; it copies the bytes. A broken set is
+// refused with an error that wraps ErrMalformed and changes nothing.
+func (k *ParamKeeper) Add(nal []byte) error {
+	switch TypeOf(nal) {
+	case NALSPS:
+		if bytes.Equal(nal, k.sps) {
+			return nil
+		}
+		if _, err := ParseSPS(nal); err != nil {
+			return err
+		}
+		k.sps, k.changed = bytes.Clone(nal), true
+	case NALPPS:
+		return k.addPPS(nal)
+	default:
+		return fmt.Errorf("%w: NAL unit type %d is no parameter set", ErrMalformed, TypeOf(nal))
+	}
+	return nil
+}
+
+func (k *ParamKeeper) addPPS(nal []byte) error {
+	if len(nal) > maxParameterSet {
+		return fmt.Errorf("%w: parameter set of %d bytes, at most %d", ErrMalformed, len(nal), maxParameterSet)
+	}
+	r := &bitReader{data: unescape(nal[1:])}
+	id := r.ueMax(255, "pic_parameter_set_id")
+	if r.err != nil {
+		return r.err
+	}
+	if bytes.Equal(nal, k.pps[id]) {
+		return nil
+	}
+	if k.pps == nil {
+		k.pps = make(map[uint32][]byte)
+	}
+	if len(k.pps) >= maxPPS {
+		return fmt.Errorf("%w: more than %d picture parameter sets", ErrUnsupported, maxPPS)
+	}
+	k.pps[id], k.changed = bytes.Clone(nal), true
+	return nil
+}
+
+// Current returns the configuration in force, or nil as long as a sequence or
+// a picture parameter set is missing. The same pointer is returned until
+// something changes.
+func (k *ParamKeeper) Current() *media.ParameterSets {
+	if !k.changed {
+		return k.current
+	}
+	if k.sps == nil || len(k.pps) == 0 {
+		return nil
+	}
+	ids := make([]uint32, 0, len(k.pps))
+	for id := range k.pps {
+		ids = append(ids, id)
+	}
+	slices.Sort(ids)
+	sets := &media.ParameterSets{SPS: k.sps}
+	for _, id := range ids {
+		sets.PPS = append(sets.PPS, k.pps[id])
+	}
+	k.current, k.changed = sets, false
+	return sets
+}

@@ -1,0 +1,76 @@
+package h264
+
+// SliceKind is slice_type without its "all slices alike" half (table 7-6).
+type SliceKind uint8
+
+// The kinds of slice.
+const (
+	SliceUnknown SliceKind = iota
+	SliceP
+	SliceB
+	SliceI
+	SliceSP
+	SliceSI
+)
+
+// Slice is the beginning of a slice header (7.3.3).
+type Slice struct {
+	First bool // first_mb_in_slice is 0: a picture begins
+	Kind  SliceKind
+}
+
+// sliceHead is enough of a slice NAL unit for the two fields that are read.
+const sliceHead = 12
+
+// ParseSlice reads the beginning of a slice's header.
+func ParseSlice(nal []byte) (Slice, error) {
+	if len(nal) < 2 {
+		return Slice{}, ErrMalformed
+	}
+	r := &bitReader{data: unescape(nal[1:min(len(nal), sliceHead)])}
+	first := r.ue()
+	kind := r.ueMax(9, "slice_type")
+	if r.err != nil {
+		return Slice{}, r.err
+	}
+	return Slice{First: first == 0, Kind: SliceKind(kind%5) + SliceP}, nil
+}
+
+// RecoveryPoint says whether a supplemental enhancement information NAL unit
+// holds a recovery point with a count of zero (D.1.8): decoding can start at
+// this very picture, though it is no IDR.
+func RecoveryPoint(sei []byte) bool {
+	const payloadRecoveryPoint = 6
+	if TypeOf(sei) != NALSEI {
+		return false
+	}
+	data := unescape(sei[1:])
+	for len(data) > 2 {
+		kind, rest, ok := seiNumber(data)
+		if !ok {
+			return false
+		}
+		size, body, ok := seiNumber(rest)
+		if !ok || size > len(body) {
+			return false
+		}
+		if kind == payloadRecoveryPoint {
+			r := &bitReader{data: body[:size]}
+			return r.ue() == 0 && r.err == nil
+		}
+		data = body[size:]
+	}
+	return false
+}
+
+// seiNumber reads a payloadType or payloadSize: a run of FF bytes and a last
+// one (7.3.2.3.1).
+func seiNumber(data []byte) (n int, rest []byte, ok bool) {
+	for i, b := range data {
+		n += int(b)
+		if b != 0xff {
+			return n, data[i+1:], true
+		}
+	}
+	return 0, nil, false
+}

@@ -1,0 +1,273 @@
+// Package hls cuts a feed into fragmented MP4 segments and writes the
+// playlists: RFC 8216 and its successor draft (protocol version 7).
+//
+// Everything is held in memory, each byte of media once: segments share the
+// data of the samples. Every name carries the run, so that nothing made by an
+// earlier run of the service can be asked for or served by mistake.
+//
+// Limits: a segment over 64 MiB or with more than 20,000 pictures is given up;
+// at most 64 segments are listed.
+package hls
+
+import (
+	"errors"
+	"fmt"
+	"sync"
+	"time"
+
+	"webostrum/core/fmp4"
+	"webostrum/core/h264"
+	"webostrum/core/media"
+)
+
+const (
+	maxSegmentBytes   = 64 << 20
+	maxSegmentSamples = 20000
+	maxListed         = 64
+	longestWanted     = time.Minute
+)
+
+// Config says how to cut.
+type Config struct {
+	// Run names this run of the feed; it becomes part of every name. Letters and
+	// digits.
+	Run string
+
+	// Start is the wall clock at the beginning of the run. Sequence numbers
+	// begin from it, so that they go on growing over restarts.
+	Start time.Time
+
+	Wanted time.Duration // wanted length of a segment, 0.5 s to 60 s
+	Listed int           // segments in the playlist, 3 to 64
+}
+
+// Validate says what is wrong with a configuration.
+func (c Config) Validate() error {
+	switch {
+	case c.Run == "":
+		return errors.New("hls: no run given")
+	case c.Wanted < 500*time.Millisecond || c.Wanted > longestWanted:
+		return fmt.Errorf("hls: segments of %v wanted, 0.5 s to 60 s are possible", c.Wanted)
+	case c.Listed < 3 || c.Listed > maxListed:
+		return fmt.Errorf("hls: a list of %d segments wanted, 3 to %d are possible", c.Listed, maxListed)
+	}
+	return nil
+}
+
+// Segment is one finished media segment. It is immutable.
+type Segment struct {
+	Name          string
+	Sequence      uint64
+	Duration      time.Duration
+	Begins        time.Time // capture time of its first picture
+	Parts         [][]byte  // to be sent one after the other
+	Size          int64     // bytes of all parts
+	Discontinuity bool      // a new epoch begins here
+	init          *initSection
+}
+
+type initSection struct {
+	name  string
+	data  []byte
+	codec string
+	track *media.Track
+}
+
+// Segmenter makes one rendition's segments. Write and Break are for one
+// goroutine; everything else is safe for all.
+type Segmenter struct {
+	cfg     Config
+	pending []*media.Sample // the segment in the making
+	bytes   int
+	lengths []uint32 // ticks, of all of pending but the last
+	broken  bool     // the next segment begins with a discontinuity
+	epoch   *media.Epoch
+	init    *initSection
+	frags   uint32
+
+	mu       sync.RWMutex
+	segments []*Segment // listed ones last; those before are kept for slow viewers. Guarded by mu.
+	next     uint64     // sequence of the next segment. Guarded by mu.
+	breaks   uint64     // discontinuity sequence of the first listed segment. Guarded by mu.
+	target   int        // EXT-X-TARGETDURATION, seconds. Guarded by mu.
+	ready    chan struct{}
+	rates    rates // guarded by mu
+	list     playlists
+}
+
+// New makes a segmenter.
+func New(cfg Config) (*Segmenter, error) {
+	if err := cfg.Validate(); err != nil {
+		return nil, err
+	}
+	base := uint64(max(cfg.Start.Unix(), 0))
+	return &Segmenter{cfg: cfg, next: base, breaks: base, ready: make(chan struct{})}, nil
+}
+
+// Write takes the next sample in decoding order. It must begin with a
+// keyframe; others are left out until there is one.
+func (g *Segmenter) Write(s *media.Sample) error {
+	if s.Track.Kind != media.KindVideo {
+		return nil
+	}
+	if s.Epoch != g.epoch {
+		if err := g.beginEpoch(s); err != nil {
+			return err
+		}
+	} else if len(g.pending) > 0 {
+		last := g.pending[len(g.pending)-1]
+		g.lengths = append(g.lengths, uint32(s.DTS-last.DTS))
+		if s.Key && g.longEnough(s) {
+			g.cut()
+		}
+	}
+	if len(g.pending) == 0 && !s.Key {
+		return nil
+	}
+	g.pending = append(g.pending, s)
+	g.bytes += len(s.Data)
+	if g.bytes > maxSegmentBytes || len(g.pending) > maxSegmentSamples {
+		g.discard()
+		return fmt.Errorf("hls: no keyframe within %d MiB or %d pictures: segment given up", maxSegmentBytes>>20, maxSegmentSamples)
+	}
+	return nil
+}
+
+// Break ends the segment in the making where it is: the feed has stopped
+// sending. What follows begins with a discontinuity.
+func (g *Segmenter) Break() {
+	g.closePending()
+	g.epoch = nil
+}
+
+func (g *Segmenter) beginEpoch(s *media.Sample) error {
+	if !s.Key {
+		return nil
+	}
+	g.closePending()
+	data, err := fmp4.Init([]*media.Track{s.Track})
+	if err != nil {
+		return err
+	}
+	sps, err := h264.ParseSPS(s.Track.H264.SPS)
+	if err != nil {
+		return err
+	}
+	g.init = &initSection{
+		name: fmt.Sprintf("%s-init%d.mp4", g.cfg.Run, s.Epoch.Number), data: data,
+		codec: sps.CodecString(), track: s.Track,
+	}
+	g.broken = g.epoch != nil || g.frags > 0
+	g.epoch = s.Epoch
+	return nil
+}
+
+// longEnough says whether a keyframe ends the segment in the making: the first
+// one at the wanted length, or up to half a picture before it.
+func (g *Segmenter) longEnough(s *media.Sample) bool {
+	ticks := s.DTS - g.pending[0].DTS
+	half := int64(g.lengths[len(g.lengths)-1]) / 2
+	return ticks+half >= s.Track.Ticks(g.cfg.Wanted)
+}
+
+// closePending cuts what is there when nothing follows it in its epoch. The
+// last picture is taken to last as long as the one before.
+func (g *Segmenter) closePending() {
+	if len(g.pending) == 0 {
+		return
+	}
+	last := g.pending[0].Track.ClockRate / 25
+	if n := len(g.lengths); n > 0 {
+		last = g.lengths[n-1]
+	}
+	g.lengths = append(g.lengths, last)
+	g.cut()
+}
+
+func (g *Segmenter) discard() {
+	g.pending, g.lengths, g.bytes, g.broken = nil, nil, 0, true
+}
+
+// cut makes a segment out of what is pending and publishes it.
+func (g *Segmenter) cut() {
+	track := g.pending[0].Track
+	g.frags++
+	parts := fmp4.Fragment(g.frags, []fmp4.Run{{Track: track, Samples: g.pending, Durations: g.lengths}})
+	var ticks, size int64
+	for _, l := range g.lengths {
+		ticks += int64(l)
+	}
+	for _, p := range parts {
+		size += int64(len(p))
+	}
+	seg := &Segment{
+		Duration: track.Duration(ticks), Begins: g.pending[0].Captured, Parts: parts, Size: size,
+		Discontinuity: g.broken, init: g.init,
+	}
+	frames := len(g.pending)
+	g.pending, g.lengths, g.bytes, g.broken = nil, nil, 0, false
+	g.publish(seg, frames)
+}
+
+func (g *Segmenter) publish(seg *Segment, frames int) {
+	g.mu.Lock()
+	seg.Sequence = g.next
+	seg.Name = fmt.Sprintf("%s-%d.m4s", g.cfg.Run, g.next)
+	g.next++
+	g.segments = append(g.segments, seg)
+	if old := len(g.segments) - g.cfg.Listed - 1; old >= 0 && g.segments[old].Discontinuity {
+		g.breaks++
+	}
+	g.dropOldLocked()
+	g.target = max(g.target, wholeSeconds(g.cfg.Wanted), wholeSeconds(seg.Duration))
+	g.rates.add(seg, frames)
+	first := g.next-1 == uint64(max(g.cfg.Start.Unix(), 0))
+	g.list.write(g)
+	g.mu.Unlock()
+	if first {
+		close(g.ready)
+	}
+}
+
+// dropOldLocked drops segments that no viewer can still rightly ask for: a
+// segment stays for its own length and that of the longest list it stood in
+// (RFC 8216, 6.2.2), which is as many again as are listed, and one.
+func (g *Segmenter) dropOldLocked() {
+	keep := 2*g.cfg.Listed + 1
+	if n := len(g.segments) - keep; n > 0 {
+		clear(g.segments[:n])
+		g.segments = g.segments[n:]
+	}
+}
+
+// Ready is closed once there is a playlist.
+func (g *Segmenter) Ready() <-chan struct{} { return g.ready }
+
+// listedLocked returns the segments that stand in the playlist.
+func (g *Segmenter) listedLocked() []*Segment {
+	return g.segments[max(0, len(g.segments)-g.cfg.Listed):]
+}
+
+// Find returns what has this name: the parts and the size of a segment or of
+// an initialisation section. ok is false for a name of another run, and for
+// what is no longer kept.
+func (g *Segmenter) Find(name string) (parts [][]byte, size int64, ok bool) {
+	g.mu.RLock()
+	defer g.mu.RUnlock()
+	for i := len(g.segments) - 1; i >= 0; i-- {
+		seg := g.segments[i]
+		if seg.Name == name {
+			return seg.Parts, seg.Size, true
+		}
+		if seg.init.name == name {
+			return [][]byte{seg.init.data}, int64(len(seg.init.data)), true
+		}
+	}
+	return nil, 0, false
+}
+
+// wholeSeconds rounds to the nearest whole second, at least one
+// (RFC 8216, 4.3.3.1).
+func wholeSeconds(d time.Duration) int {
+	return max(1, int((d+time.Second/2)/time.Second))
+}

@@ -1,0 +1,126 @@
+package rtp
+
+import (
+	"time"
+)
+
+const (
+	// A step of the timestamp that real time does not explain: the sender has
+	// set its clock anew.
+	jumpForward  = 2 * time.Second
+	jumpBackward = time.Second
+
+	// A sender report whose wall clock is further off than this comes from a
+	// camera whose clock was never set; its times are not used.
+	maxWallError = 10 * time.Second
+
+	// How fast the smoothed offset may follow a drifting camera upwards. A
+	// quartz is good to 0.0001; networks are worse for minutes at most.
+	creepPerSecond = 500 * time.Microsecond
+)
+
+// Clock follows one RTP stream's timestamps: it unwraps them, notices jumps,
+// and tells at what wall-clock time a timestamp was taken.
+type Clock struct {
+	Rate uint32 // ticks a second; must be set
+
+	started  bool
+	last     uint32
+	ticks    int64 // of last, unwrapped
+	arrived  time.Time
+	epoch    time.Time     // wall-clock reading that offset counts from
+	offset   time.Duration // wall clock at tick 0, smoothed from arrivals, less epoch
+	reported bool
+	reportAt int64 // ticks of the newest usable sender report
+	reportWT time.Time
+	wallOff  time.Duration // by how much the sender's clock differs, newest report
+}
+
+// Reading is what a timestamp means.
+type Reading struct {
+	Ticks    int64     // unwrapped; continues over a jump as real time did
+	Captured time.Time // wall clock
+	Jumped   bool      // the sender's clock was set anew just before
+}
+
+func (c *Clock) duration(ticks int64) time.Duration {
+	rate := int64(c.Rate)
+	return time.Duration(ticks/rate)*time.Second + time.Duration(ticks%rate)*time.Second/time.Duration(rate)
+}
+
+// Read takes the timestamp of a picture and the time of arrival of its first
+// packet.
+func (c *Clock) Read(ts uint32, now time.Time) Reading {
+	if !c.started {
+		c.started, c.last, c.arrived, c.epoch = true, ts, now, now
+		return Reading{Captured: c.captured(0)}
+	}
+	step := int64(int32(ts - c.last))
+	passed := now.Sub(c.arrived)
+	jumped := c.duration(step) < -jumpBackward || c.duration(step)-passed > jumpForward
+	if jumped {
+		step = int64(passed.Seconds() * float64(c.Rate))
+		c.reported = false
+	}
+	c.ticks += step
+	c.last = ts
+	c.arrived = now
+	late := now.Sub(c.epoch) - c.duration(c.ticks) - c.offset
+	if late < 0 || jumped {
+		c.offset += late
+	} else {
+		creep := time.Duration(passed.Seconds() * float64(creepPerSecond))
+		c.offset += min(late, max(creep, 0))
+	}
+	return Reading{Ticks: c.ticks, Captured: c.captured(c.ticks), Jumped: jumped}
+}
+
+func (c *Clock) captured(ticks int64) time.Time {
+	if c.reported {
+		return c.reportWT.Add(c.duration(ticks - c.reportAt))
+	}
+	return c.epoch.Add(c.offset + c.duration(ticks))
+}
+
+// Report takes a sender report: the 64-bit NTP time and the RTP time that
+// stand for the same moment (RFC 3550, 6.4.1), and its time of arrival.
+func (c *Clock) Report(ntp uint64, ts uint32, now time.Time) {
+	if !c.started || ntp == 0 {
+		return
+	}
+	wall := NTPTime(ntp)
+	c.wallOff = now.Sub(wall)
+	if c.wallOff.Abs() > maxWallError {
+		c.reported = false
+		return
+	}
+	step := int64(int32(ts - c.last))
+	if c.duration(step).Abs() > maxWallError {
+		return // belongs to the timeline before a jump
+	}
+	c.reported, c.reportAt, c.reportWT = true, c.ticks+step, wall
+}
+
+// FromReports says whether capture times come from sender reports, and not
+// from arrivals.
+func (c *Clock) FromReports() bool { return c.reported }
+
+// WallOffset is arrival less the sender's own time in the newest report: a
+// second or more means that the camera's clock is not set.
+func (c *Clock) WallOffset() time.Duration { return c.wallOff }
+
+// ntpToUnix is the seconds from 1900 to 1970 (RFC 868).
+const ntpToUnix = 2208988800
+
+// NTPTime converts a 64-bit NTP timestamp to time.
+func NTPTime(ntp uint64) time.Time {
+	seconds := int64(ntp>>32) - ntpToUnix
+	nanos := (ntp & 0xffffffff) * uint64(time.Second) >> 32
+	return time.Unix(seconds, int64(nanos))
+}
+
+// ToNTP converts a time to a 64-bit NTP timestamp.
+func ToNTP(t time.Time) uint64 {
+	seconds := uint64(t.Unix() + ntpToUnix)
+	return seconds<<32 | uint64(t.Nanosecond())<<32/uint64(time.Second)
+}

@@ -1,0 +1,192 @@
+package rtp
+
+import (
+	"time"
+
+	"github.com/pion/rtp"
+
+	"webostrum/core/h264"
+	"webostrum/core/media"
+)
+
+// Stats is what a receiver has counted since it was made.
+type Stats struct {
+	Packets   uint64
+	Lost      uint64 // packets that never came
+	Bytes     uint64 // payload
+	Pictures  uint64 // passed on
+	Keyframes uint64
+	Dropped   uint64 // pictures not passed on, for whatever reason
+	Holes     uint64 // of these, for a missing packet
+	Jumps     uint64 // times the sender's clock was set anew
+}
+
+// VideoReceiver makes samples out of the RTP packets of one H.264 stream. It
+// is not safe for concurrent use.
+type VideoReceiver struct {
+	reorder Reorderer
+	depack  H264Depacketizer
+	clock   Clock
+	dts     h264.DecodeTimes
+
+	publish func(*media.Sample)
+	epoch   *media.Epoch
+	track   *media.Track
+	sets    *media.ParameterSets
+	sps     *h264.SPS
+	origin  int64 // ticks at which the epoch's DTS and PTS are zero
+	broken  bool  // the timeline broke: the next keyframe begins a new epoch
+	b       bool
+	err     error
+	slices  int
+	stats   Stats
+}
+
+// ReceiverConfig says how to receive one stream.
+type ReceiverConfig struct {
+	ClockRate uint32 // ticks a second; 0 means 90,000
+
+	// Wait is how long a packet is held back for an earlier one; 0 is right for
+	// streams over TCP.
+	Wait time.Duration
+
+	// FirstEpoch is the number of the first epoch, so that numbers go on growing
+	// over reconnections.
+	FirstEpoch uint64
+
+	// Sets are the parameter set NAL units of the session description; may be
+	// empty.
+	Sets [][]byte
+
+	// Publish is called with each sample, in decoding order.
+	Publish func(*media.Sample)
+}
+
+const videoClock = 90000
+
+// NewVideoReceiver makes a receiver. Parameter sets that do not parse are left
+// out: the stream brings its own.
+func NewVideoReceiver(cfg ReceiverConfig) *VideoReceiver {
+	if cfg.ClockRate == 0 {
+		cfg.ClockRate = videoClock
+	}
+	r := &VideoReceiver{publish: cfg.Publish}
+	r.reorder.Wait = cfg.Wait
+	r.clock.Rate = cfg.ClockRate
+	r.epoch = &media.Epoch{Number: cfg.FirstEpoch}
+	r.depack.Picture = r.picture
+	r.depack.Dropped = r.dropped
+	for _, nal := range cfg.Sets {
+		_ = r.depack.Params.Add(nal)
+	}
+	return r
+}
+
+// Packet takes a packet and its time of arrival. The payload may be reused
+// once Packet returns when Wait is 0.
+func (r *VideoReceiver) Packet(p *rtp.Packet, now time.Time) {
+	r.stats.Packets++
+	r.stats.Bytes += uint64(len(p.Payload))
+	r.reorder.Push(p, now, func(p *rtp.Packet, lost int, restart bool) {
+		r.stats.Lost += uint64(lost)
+		if restart {
+			r.broken = true
+		}
+		r.depack.Push(p, lost, now)
+	})
+}
+
+// Report takes a sender report, see Clock.Report.
+func (r *VideoReceiver) Report(ntp uint64, ts uint32, now time.Time) { r.clock.Report(ntp, ts, now) }
+
+// Stats returns the counters.
+func (r *VideoReceiver) Stats() Stats { return r.stats }
+
+// SPS returns the sequence parameter set in force, or nil before the first
+// keyframe.
+func (r *VideoReceiver) SPS() *h264.SPS { return r.sps }
+
+// HasB says whether B slices have been seen.
+func (r *VideoReceiver) HasB() bool { return r.b }
+
+// SlicesPerPicture returns the most slices that a picture had.
+func (r *VideoReceiver) SlicesPerPicture() int { return r.slices }
+
+// FromReports says whether capture times come from sender reports.
+func (r *VideoReceiver) FromReports() bool { return r.clock.FromReports() }
+
+// WallOffset says how far the camera's clock is off, by its newest report.
+func (r *VideoReceiver) WallOffset() time.Duration { return r.clock.WallOffset() }
+
+// Err returns why keyframes cannot be used, such as an SPS that is not
+// supported; nil when all is well.
+func (r *VideoReceiver) Err() error { return r.err }
+
+func (r *VideoReceiver) dropped(why DropReason) {
+	r.stats.Dropped++
+	if why == DropHole {
+		r.stats.Holes++
+	}
+}
+
+func (r *VideoReceiver) picture(p *Picture) {
+	reading := r.clock.Read(p.RTPTime, p.Arrived)
+	if reading.Jumped {
+		r.stats.Jumps++
+		r.broken = true
+	}
+	if p.Key && (r.track == nil || r.broken || !r.sets.Equal(p.Sets)) {
+		if r.err = r.begin(p.Sets, reading.Ticks); r.err != nil {
+			r.track = nil
+		}
+	}
+	if r.track == nil || (r.broken && !p.Key) {
+		r.dropped(DropWaiting)
+		return
+	}
+	r.b = r.b || p.B
+	r.slices = max(r.slices, p.Slices)
+	r.stats.Pictures++
+	if p.Key {
+		r.stats.Keyframes++
+	}
+	pts := reading.Ticks - r.origin
+	r.publish(&media.Sample{
+		Epoch: r.epoch, Track: r.track, DTS: r.dts.Next(pts), PTS: pts,
+		Captured: reading.Captured, Key: p.Key, Data: p.Data,
+	})
+}
+
+// begin starts a new epoch at a keyframe.
+func (r *VideoReceiver) begin(sets *media.ParameterSets, ticks int64) error {
+	sps, err := h264.ParseSPS(sets.SPS)
+	if err != nil {
+		return err
+	}
+	number := r.epoch.Number
+	if r.track != nil {
+		number++
+	}
+	r.sps, r.sets, r.broken = sps, sets, false
+	r.track = &media.Track{
+		ID: 1, Kind: media.KindVideo, Codec: media.H264, ClockRate: r.clock.Rate,
+		Width: sps.Width, Height: sps.Height, H264: sets,
+	}
+	r.epoch = &media.Epoch{Number: number, Tracks: []*media.Track{r.track}}
+	frame := int64(r.clock.Rate) / 25
+	if sps.FrameRate > 1 {
+		frame = int64(float64(r.clock.Rate) / sps.FrameRate)
+	}
+	r.dts.Reset(sps.Reorder, frame)
+	// Decode times start at zero and stay positive, whatever is reordered.
+	r.origin = ticks - int64(max(sps.Reorder, 0))*frame
+	return nil
+}
+
+// NextEpoch is the number to give to the receiver that comes after this one.
+func (r *VideoReceiver) NextEpoch() uint64 {
+	if r.track == nil {
+		return r.epoch.Number
+	}
+	return r.epoch.Number + 1
+}
