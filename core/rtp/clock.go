@@ -34,6 +34,13 @@ type Clock struct {
 	reportAt int64 // ticks of the newest usable sender report
 	reportWT time.Time
 	wallOff  time.Duration // by how much the sender's clock differs, newest report
+	early    *report       // came before the first packet
+}
+
+type report struct {
+	ntp uint64
+	ts  uint32
+	at  time.Time
 }
 
 // Reading is what a timestamp means.
@@ -53,6 +60,10 @@ func (c *Clock) duration(ticks int64) time.Duration {
 func (c *Clock) Read(ts uint32, now time.Time) Reading {
 	if !c.started {
 		c.started, c.last, c.arrived, c.epoch = true, ts, now, now
+		if e := c.early; e != nil {
+			c.early = nil
+			c.Report(e.ntp, e.ts, e.at)
+		}
 		return Reading{Captured: c.captured(0)}
 	}
 	step := int64(int32(ts - c.last))
@@ -85,7 +96,11 @@ func (c *Clock) captured(ticks int64) time.Time {
 // Report takes a sender report: the 64-bit NTP time and the RTP time that
 // stand for the same moment (RFC 3550, 6.4.1), and its time of arrival.
 func (c *Clock) Report(ntp uint64, ts uint32, now time.Time) {
-	if !c.started || ntp == 0 {
+	if ntp == 0 {
+		return
+	}
+	if !c.started {
+		c.early = &report{ntp, ts, now}
 		return
 	}
 	wall := NTPTime(ntp)

@@ -1,0 +1,21 @@
+// Command webostrum-codecs encodes pictures for webostrum, which starts it and
+// speaks to it over standard input and output. It is of no use by itself.
+package main
+
+import (
+	"fmt"
+	"os"
+
+	"webostrum/codecs"
+)
+
+func main() {
+	if len(os.Args) > 1 {
+		fmt.Fprintln(os.Stderr, "webostrum-codecs is started by webostrum and takes no arguments.")
+		os.Exit(2)
+	}
+	if err := codecs.Serve(os.Stdin, os.Stdout); err != nil {
+		fmt.Fprintln(os.Stderr, "webostrum-codecs:", err)
+		os.Exit(1)
+	}
+}

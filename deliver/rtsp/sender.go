@@ -1,0 +1,173 @@
+package rtsp
+
+import (
+	"context"
+	"math/rand/v2"
+	"net"
+	"time"
+
+	"github.com/pion/rtcp"
+
+	"webostrum/core/media"
+	"webostrum/core/rtp"
+	"webostrum/core/rtspmsg"
+)
+
+const (
+	mtu          = 1400
+	reportsEvery = 5 * time.Second
+)
+
+// sender is a way to a viewer.
+type sender interface {
+	use(ssrc uint32)
+	ssrc() uint32
+	rtp(packets [][]byte) bool
+	rtcp(packet []byte) bool
+	close()
+}
+
+type source struct{ id uint32 }
+
+func (s *source) use(ssrc uint32) { s.id = ssrc }
+func (s *source) ssrc() uint32    { return s.id }
+
+// tcpSender interleaves (RFC 2326, 10.12); a picture is one write.
+type tcpSender struct {
+	source
+	c        *connection
+	channels [2]int
+	buf      []byte
+}
+
+func (t *tcpSender) frame(channel int, data []byte) {
+	t.buf = append(t.buf, rtspmsg.Magic, byte(channel), byte(len(data)>>8), byte(len(data)))
+	t.buf = append(t.buf, data...)
+}
+
+func (t *tcpSender) rtp(packets [][]byte) bool {
+	t.buf = t.buf[:0]
+	for _, p := range packets {
+		t.frame(t.channels[0], p)
+	}
+	return len(t.buf) == 0 || t.c.write(t.buf)
+}
+
+func (t *tcpSender) rtcp(packet []byte) bool {
+	t.buf = t.buf[:0]
+	t.frame(t.channels[1], packet)
+	return t.c.write(t.buf)
+}
+
+func (t *tcpSender) close() {}
+
+type udpSender struct {
+	source
+	data, control     *net.UDPConn
+	toData, toControl *net.UDPAddr
+}
+
+func newUDPSender(conn net.Conn, ports [2]int) (*udpSender, error) {
+	local, remote := conn.LocalAddr().(*net.TCPAddr).IP, conn.RemoteAddr().(*net.TCPAddr).IP
+	data, err := net.ListenUDP("udp", &net.UDPAddr{IP: local})
+	if err != nil {
+		return nil, err
+	}
+	control, err := net.ListenUDP("udp", &net.UDPAddr{IP: local})
+	if err != nil {
+		_ = data.Close()
+		return nil, err
+	}
+	return &udpSender{
+		data: data, control: control,
+		toData:    &net.UDPAddr{IP: remote, Port: ports[0]},
+		toControl: &net.UDPAddr{IP: remote, Port: ports[1]},
+	}, nil
+}
+
+func (u *udpSender) ports() [2]int {
+	return [2]int{u.data.LocalAddr().(*net.UDPAddr).Port, u.control.LocalAddr().(*net.UDPAddr).Port}
+}
+
+func (u *udpSender) rtp(packets [][]byte) bool {
+	for _, p := range packets {
+		if _, err := u.data.WriteToUDP(p, u.toData); err != nil {
+			return false
+		}
+	}
+	return true
+}
+
+func (u *udpSender) rtcp(packet []byte) bool {
+	_, err := u.control.WriteToUDP(packet, u.toControl)
+	return err == nil
+}
+
+func (u *udpSender) close() {
+	_ = u.data.Close()
+	_ = u.control.Close()
+}
+
+// play starts the goroutine that sends; end waits for it.
+func (c *connection) play() {
+	ctx, cancel := context.WithCancel(c.server.ctx)
+	c.playing = cancel
+	c.wg.Go(func() {
+		c.sendAll(ctx)
+		_ = c.conn.Close()
+	})
+}
+
+func (c *connection) sendAll(ctx context.Context) {
+	reader := c.stream.Hub.NewReader()
+	defer reader.Close()
+	z := &rtp.Packetizer{
+		SSRC: c.out.ssrc(), PayloadType: payloadType, MTU: mtu,
+		Sequence: uint16(rand.Uint32()), Base: rand.Uint32(),
+	}
+	var reported time.Time
+	for {
+		s, _, err := reader.Next(ctx)
+		if err != nil {
+			return
+		}
+		if now := time.Now(); now.Sub(reported) >= reportsEvery {
+			reported = now
+			if !c.out.rtcp(senderReport(z, s)) {
+				return
+			}
+		}
+		if !c.out.rtp(c.tampered(wire(z, s))) {
+			return
+		}
+	}
+}
+
+func (c *connection) tampered(packets [][]byte) [][]byte {
+	if t := c.server.cfg.Tamper; t != nil {
+		return t.Outgoing(packets)
+	}
+	return packets
+}
+
+func wire(z *rtp.Packetizer, s *media.Sample) [][]byte {
+	packets := z.Packets(s)
+	out := make([][]byte, 0, len(packets))
+	for _, p := range packets {
+		if b, err := p.Marshal(); err == nil {
+			out = append(out, b)
+		}
+	}
+	return out
+}
+
+// senderReport says at what wall-clock time a sample was taken (RFC 3550, 6.4.1).
+func senderReport(z *rtp.Packetizer, s *media.Sample) []byte {
+	b, err := (&rtcp.SenderReport{
+		SSRC: z.SSRC, NTPTime: rtp.ToNTP(s.Captured), RTPTime: z.Base + uint32(s.PTS),
+	}).Marshal()
+	if err != nil {
+		return nil
+	}
+	return b
+}

@@ -1,0 +1,131 @@
+// Package rtsp serves streams over RTSP (RFC 2326): H.264 over RTP, interleaved
+// in the connection or over UDP, with Digest or Basic sign-in and sender
+// reports. The simulated cameras are made of it.
+//
+// Limits: 64 connections; a viewer that does not take a picture within 5 s is
+// cut off.
+package rtsp
+
+import (
+	"context"
+	"crypto/rand"
+	"errors"
+	"net"
+	"sync"
+	"time"
+
+	"webostrum/core/httpauth"
+	"webostrum/core/hub"
+	"webostrum/core/media"
+)
+
+const (
+	maxConns     = 64
+	writeTimeout = 5 * time.Second
+	idleTimeout  = 60 * time.Second
+)
+
+// Stream is what a path leads to.
+type Stream struct {
+	Hub   *hub.Hub
+	Track *media.Track
+}
+
+// Config says what to serve.
+type Config struct {
+	// Lookup returns the stream of a path, such as "/main"; nil when there is
+	// none.
+	Lookup func(path string) *Stream
+
+	User, Password string // both empty: no sign-in
+	Challenge      httpauth.Challenge
+	NonceUses      int // requests after which a nonce goes stale; 0 means never
+
+	NoTCP, NoUDP bool // ways of transport that are not offered
+
+	// Tamper may change what is about to be sent; nil sends it as it is.
+	Tamper Tamper
+}
+
+// Tamper is the hook for cameras that misbehave on purpose.
+type Tamper interface {
+	// RefuseSignIn says whether every password is wrong now.
+	RefuseSignIn() bool
+	// Outgoing takes the wire form of a picture's packets and returns what is to
+	// be sent; nothing is a freeze.
+	Outgoing(packets [][]byte) [][]byte
+}
+
+// Server serves one listener.
+type Server struct {
+	cfg    Config
+	ctx    context.Context
+	cancel context.CancelFunc
+	wg     sync.WaitGroup
+
+	mu    sync.Mutex
+	conns map[net.Conn]struct{} // guarded by mu
+}
+
+// NewServer makes a server.
+func NewServer(cfg Config) *Server {
+	s := &Server{cfg: cfg, conns: make(map[net.Conn]struct{})}
+	if s.cfg.Challenge.Scheme == "" {
+		s.cfg.Challenge = httpauth.Challenge{Scheme: "digest", Realm: "camera"}
+	}
+	s.ctx, s.cancel = context.WithCancel(context.Background())
+	return s
+}
+
+// Serve accepts connections until the listener closes. It returns nil after
+// Close.
+func (s *Server) Serve(l net.Listener) error {
+	stop := context.AfterFunc(s.ctx, func() { _ = l.Close() })
+	defer stop()
+	for {
+		conn, err := l.Accept()
+		if err != nil {
+			if s.ctx.Err() != nil || errors.Is(err, net.ErrClosed) {
+				return nil
+			}
+			return err
+		}
+		if !s.add(conn) {
+			_ = conn.Close()
+		}
+	}
+}
+
+func (s *Server) add(conn net.Conn) bool {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if len(s.conns) >= maxConns || s.ctx.Err() != nil {
+		return false
+	}
+	s.conns[conn] = struct{}{}
+	s.wg.Go(func() {
+		newConnection(s, conn).serve()
+		s.mu.Lock()
+		delete(s.conns, conn)
+		s.mu.Unlock()
+	})
+	return true
+}
+
+// DropAll cuts all connections, as a camera does that loses its network.
+func (s *Server) DropAll() {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for c := range s.conns {
+		_ = c.Close()
+	}
+}
+
+// Close ends everything and waits for it.
+func (s *Server) Close() {
+	s.cancel()
+	s.DropAll()
+	s.wg.Wait()
+}
+
+func freshNonce() string { return rand.Text() }

@@ -1,0 +1,225 @@
+package rtsp
+
+import (
+	"context"
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"net"
+	"net/url"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"webostrum/core/fault"
+	"webostrum/core/httpauth"
+	"webostrum/core/rtspmsg"
+)
+
+const userAgent = "Webostrum"
+
+// control is the RTSP connection: requests out, answers in.
+type control struct {
+	conn    net.Conn
+	reader  *rtspmsg.Reader
+	timeout time.Duration
+	auth    httpauth.Client
+	hasUser bool
+	heard   bool // an RTSP message came
+	server  string
+
+	mu      sync.Mutex
+	cseq    int    // guarded by mu
+	session string // guarded by mu
+}
+
+// send writes a request and returns its sequence number.
+func (c *control) send(method, uri string, header rtspmsg.Header) (int, error) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.cseq++
+	m := &rtspmsg.Message{Method: method, URL: uri, Header: rtspmsg.Header{}}
+	for name, values := range header {
+		m.Header[name] = values
+	}
+	m.Header.Set("CSeq", strconv.Itoa(c.cseq))
+	m.Header.Set("User-Agent", userAgent)
+	if c.session != "" {
+		m.Header.Set("Session", c.session)
+	}
+	if a := c.auth.Authorization(method, uri, rand.Text()[:16]); a != "" {
+		m.Header.Set("Authorization", a)
+	}
+	return c.cseq, c.writeLocked(m.Append(nil))
+}
+
+func (c *control) writeLocked(b []byte) error {
+	_ = c.conn.SetWriteDeadline(time.Now().Add(c.timeout))
+	_, err := c.conn.Write(b)
+	return err
+}
+
+// frame writes interleaved data.
+func (c *control) frame(channel int, data []byte) error {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	b := []byte{rtspmsg.Magic, byte(channel), byte(len(data) >> 8), byte(len(data))}
+	return c.writeLocked(append(b, data...))
+}
+
+// ask sends a request and waits for its answer; it signs in when the camera
+// asks for it. Interleaved data that comes in between is left out.
+func (c *control) ask(ctx context.Context, method, uri string, header rtspmsg.Header) (*rtspmsg.Message, error) {
+	for {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		seq, err := c.send(method, uri, header)
+		if err != nil {
+			return nil, brokenOff(err, method)
+		}
+		answer, err := c.await(seq, method)
+		if err != nil {
+			return nil, err
+		}
+		if answer.Status != 401 {
+			return answer, statusFault(answer, method, uri)
+		}
+		if err := c.challenged(answer); err != nil {
+			return nil, err
+		}
+	}
+}
+
+func (c *control) await(seq int, method string) (*rtspmsg.Message, error) {
+	_ = c.conn.SetReadDeadline(time.Now().Add(c.timeout))
+	for {
+		m, _, _, err := c.reader.Next()
+		if err != nil {
+			return nil, c.readFault(err, method)
+		}
+		if m == nil {
+			continue
+		}
+		c.heard = true
+		if server := m.Header.Get("Server"); server != "" {
+			c.server = server
+		}
+		// Some cameras answer without a CSeq, so only another one is passed over.
+		if got := m.CSeq(); m.Method == "" && (got == seq || got < 0) {
+			return m, nil
+		}
+	}
+}
+
+// readFault tells something that never spoke RTSP from a camera that stopped
+// speaking it.
+func (c *control) readFault(err error, doing string) error {
+	if c.heard {
+		return brokenOff(err, doing)
+	}
+	if errors.Is(err, rtspmsg.ErrMalformed) {
+		return fault.New(fault.NotRTSP, err, "it answered %s with something else: %v", doing, err)
+	}
+	f := fault.As(brokenOff(err, doing))
+	if f.Kind.Code == fault.HungUp {
+		return fault.New(fault.NotRTSP, err, "it closed the connection without answering %s", doing)
+	}
+	return f
+}
+
+func (c *control) challenged(answer *rtspmsg.Message) error {
+	if !c.hasUser {
+		return fault.New(fault.SignInMissing, nil, "")
+	}
+	c.mu.Lock()
+	again, err := c.auth.Challenged(answer.Header["Www-Authenticate"])
+	c.mu.Unlock()
+	switch {
+	case err != nil:
+		return fault.New(fault.Refused, err, "%v", err)
+	case !again:
+		return fault.New(fault.SignInRefused, nil, "signed in as %s", c.auth.User)
+	}
+	return nil
+}
+
+// statusFault turns a status that is no success into a fault (RFC 2326, 7.1.1).
+func statusFault(m *rtspmsg.Message, method, uri string) error {
+	said := fmt.Sprintf("%s was answered %d %.80s", method, m.Status, m.Reason)
+	switch {
+	case m.Status >= 200 && m.Status < 300:
+		return nil
+	case m.Status >= 300 && m.Status < 400:
+		return nil // the caller looks at Location
+	case m.Status == 403:
+		return fault.New(fault.SignInRefused, nil, "%s", said)
+	case m.Status == 404, m.Status == 410:
+		return fault.New(fault.PathUnknown, nil, "%s for %s", said, withoutQuery(uri))
+	case m.Status == 453, m.Status == 503:
+		return fault.New(fault.Busy, nil, "%s", said)
+	case m.Status == 461:
+		return fault.New(fault.TransportNo, nil, "%s", said)
+	}
+	return fault.New(fault.Refused, nil, "%s", said)
+}
+
+// withoutQuery keeps parameters out of messages: cameras put passwords there.
+func withoutQuery(uri string) string {
+	bare, _, _ := strings.Cut(uri, "?")
+	return bare
+}
+
+func newControl(conn net.Conn, cfg Config) *control {
+	return &control{
+		conn: conn, reader: rtspmsg.NewReader(conn), timeout: cfg.AnswerTimeout,
+		auth: httpauth.Client{User: cfg.User, Password: cfg.Password}, hasUser: cfg.User != "",
+	}
+}
+
+// follow opens the connection and describes the stream, over redirections.
+func follow(ctx context.Context, cfg Config, u *url.URL) (*control, *url.URL, *rtspmsg.Message, map[string]bool, error) {
+	const most = 4
+	for range most {
+		conn, err := dial(ctx, u, cfg.Fingerprint, cfg.AnswerTimeout)
+		if err != nil {
+			return nil, nil, nil, nil, err
+		}
+		c := newControl(conn, cfg)
+		answer, methods, err := c.describe(ctx, u)
+		if err != nil {
+			_ = conn.Close()
+			return nil, nil, nil, nil, err
+		}
+		if answer.Status < 300 {
+			return c, u, answer, methods, nil
+		}
+		_ = conn.Close()
+		location := answer.Header.Get("Location")
+		next, _, _, err := ParseURL(location)
+		if err != nil {
+			return nil, nil, nil, nil, fault.New(fault.Refused, err, "it points elsewhere, to %q: %v", location, err)
+		}
+		u = next
+	}
+	return nil, nil, nil, nil, fault.New(fault.Refused, nil, "it points elsewhere more than %d times", most)
+}
+
+// describe asks for the methods and for the description. A camera that
+// does not know OPTIONS is described all the same.
+func (c *control) describe(ctx context.Context, u *url.URL) (*rtspmsg.Message, map[string]bool, error) {
+	methods := make(map[string]bool)
+	answer, err := c.ask(ctx, "OPTIONS", u.String(), nil)
+	if err != nil {
+		if f := fault.As(err); f.Kind.Code != fault.Refused || !c.heard {
+			return nil, nil, err
+		}
+	} else {
+		for m := range strings.SplitSeq(answer.Header.Get("Public"), ",") {
+			methods[strings.ToUpper(strings.TrimSpace(m))] = true
+		}
+	}
+	answer, err = c.ask(ctx, "DESCRIBE", u.String(), rtspmsg.Header{"Accept": {"application/sdp"}})
+	return answer, methods, err
+}

@@ -1,0 +1,166 @@
+// Package scene paints what the simulated cameras see: the line of the Morrow
+// Crag Funicular, with two cars that pass each other, the camera's name, a
+// clock with tenths, and a QR code of the capture time in milliseconds since
+// 1970, from which delay can be measured in the pixels that a viewer gets.
+package scene
+
+import (
+	"fmt"
+	"image"
+	"image/color"
+	"math"
+	"math/rand/v2"
+	"strconv"
+	"time"
+
+	"github.com/boombuler/barcode/qr"
+	"golang.org/x/image/font"
+	"golang.org/x/image/font/gofont/gobold"
+	"golang.org/x/image/font/gofont/gomonobold"
+)
+
+// roundTrip is how long a car takes up and down again.
+const roundTrip = 48 * time.Second
+
+// Scene paints pictures of one size. It is not safe for concurrent use.
+type Scene struct {
+	width, height int
+	base          *i420 // what never changes
+	clockFace     font.Face
+	nameFace      font.Face
+	name          string
+	clockAt       float64 // where the clock begins, scene units
+}
+
+// New prepares a scene. Width and height are in pixels and even; title is the
+// camera's name as it is written on the picture.
+func New(width, height int, title string) *Scene {
+	c := newCanvas(width, height)
+	s := &Scene{
+		width: width, height: height, name: title,
+		clockFace: newFace(gomonobold.TTF, 30, c.scaleY),
+		nameFace:  newFace(gobold.TTF, 24, c.scaleY),
+	}
+	rnd := rand.New(rand.NewPCG(7, 7600)) // the same mountain every day
+	paintLandscape(c, rnd)
+	paintStation(c, newFace(gobold.TTF, 21, c.scaleY), "LOWER STATION")
+	s.captionBar(c)
+	s.base = fromRGBA(c.img)
+	return s
+}
+
+// Size is the bytes of a picture.
+func (s *Scene) Size() int { return len(s.base.pix) }
+
+// Paint writes the picture of a moment as I420, BT.709, limited range, into
+// dst, which must have Size bytes.
+func (s *Scene) Paint(dst []byte, at time.Time) {
+	copy(dst, s.base.pix)
+	out := &i420{pix: dst, width: s.width, height: s.height}
+	s.cars(out, at)
+	s.clock(out, at)
+	s.stamp(out, at)
+}
+
+// cars draws the upper one first. They hang on one cable: where one is at t,
+// the other is at 1-t.
+func (s *Scene) cars(out *i420, at time.Time) {
+	phase := float64(at.UnixMilli()%roundTrip.Milliseconds()) / float64(roundTrip.Milliseconds())
+	t := 0.5 - 0.5*math.Cos(2*math.Pi*phase)
+	t = 0.12 + t*0.80
+	red := car{t, 1, rgb(0xb3312c), rgb(0x8c2420)}
+	cream := car{1.04 - t, -1, rgb(0xe9dcb8), rgb(0x2f6a5e)}
+	if red.t > cream.t {
+		red.draw(s, out)
+		cream.draw(s, out)
+	} else {
+		cream.draw(s, out)
+		red.draw(s, out)
+	}
+}
+
+type car struct {
+	t, side    float64
+	body, band color.RGBA
+}
+
+func (k car) draw(s *Scene, out *i420) {
+	foot := trackPoint(k.t, k.side, 0)
+	_, size := onLine(k.t)
+	w, h := 150*size, 190*size
+	x, y := foot.x-w/2, foot.y-h
+	c := s.patch(x-w*0.15, y-h*0.1, w*1.3, h*1.25)
+	c.poly(glass(0x20241f, 0.35), point{x - w*0.05, y + h*0.98}, point{x + w*1.1, y + h*0.98}, point{x + w, y + h*1.06}, point{x, y + h*1.06})
+	c.rect(rgb(0x2c2c2e), x+w*0.08, y+h*0.9, w*0.84, h*0.12)
+	c.rect(k.body, x, y+h*0.08, w, h*0.85)
+	c.rect(k.band, x, y+h*0.6, w, h*0.1)
+	c.poly(rgb(0x43474b), point{x - w*0.04, y + h*0.1}, point{x + w*0.1, y}, point{x + w*0.9, y}, point{x + w*1.04, y + h*0.1})
+	for i := range 3 {
+		wx := x + w*(0.06+float64(i)*0.305)
+		c.rect(rgb(0x27414f), wx, y+h*0.17, w*0.27, h*0.38)
+		c.poly(glass(0xcfe4ee, 0.45), point{wx, y + h*0.17}, point{wx + w*0.16, y + h*0.17}, point{wx, y + h*0.42})
+	}
+	for _, lx := range []float64{0.2, 0.8} {
+		c.ellipse(rgb(0xfff2c4), x+w*lx, y+h*0.79, w*0.065, w*0.065)
+	}
+	out.over(c)
+}
+
+const captionTop, captionHeight = 664, 56
+
+// captionBar is the part of the caption that never changes.
+func (s *Scene) captionBar(c *canvas) {
+	c.rect(color.NRGBA{14, 22, 28, 190}, 0, captionTop, 900, captionHeight)
+	s.clockAt = max(54+c.text(s.nameFace, color.White, 24, 700, s.name), 470)
+}
+
+func (s *Scene) clock(out *i420, at time.Time) {
+	c := s.patch(s.clockAt, captionTop+8, 900-s.clockAt, captionHeight-12)
+	c.text(s.clockFace, rgb(0xffd98a), s.clockAt, 701, at.UTC().Format("2006-01-02  15:04:05.0"))
+	out.over(c)
+}
+
+// stamp draws the QR code at the lower right, with its quiet zone of four
+// modules (ISO/IEC 18004, 9.1).
+func (s *Scene) stamp(out *i420, at time.Time) {
+	code, err := qr.Encode(strconv.FormatInt(at.UnixMilli(), 10), qr.M, qr.Numeric)
+	if err != nil {
+		panic(fmt.Sprintf("scene: thirteen digits make no QR code: %v", err)) // cannot happen
+	}
+	const quiet = 4
+	modules := code.Bounds().Dx()
+	unit := max(2, int(math.Round(6*float64(s.height)/sceneHeight)))
+	side := (modules + 2*quiet) * unit
+	left, top := (s.width-side-4)&^1, (s.height-side-4)&^1
+	out.fill(image.Rect(left, top, left+side, top+side), 235)
+	for y := range modules {
+		for x := range modules {
+			if r, _, _, _ := code.At(x, y).RGBA(); r == 0 {
+				px, py := left+(x+quiet)*unit, top+(y+quiet)*unit
+				out.luma(image.Rect(px, py, px+unit, py+unit), 16)
+			}
+		}
+	}
+}
+
+// patch is a small transparent canvas over a part of the scene, on even pixels.
+func (s *Scene) patch(x, y, w, h float64) *canvas {
+	sx, sy := float64(s.width)/sceneWidth, float64(s.height)/sceneHeight
+	box := image.Rect(int(x*sx)&^1, int(y*sy)&^1, int((x+w)*sx+2)&^1, int((y+h)*sy+2)&^1)
+	box = box.Intersect(image.Rect(0, 0, s.width, s.height))
+	return &canvas{
+		img:    image.NewRGBA(image.Rect(0, 0, box.Dx(), box.Dy())),
+		scaleX: sx, scaleY: sy, origin: box.Min,
+	}
+}
+
+// Still returns the picture of a moment in colours, for looking at.
+func (s *Scene) Still(at time.Time) *image.YCbCr {
+	pix := make([]byte, s.Size())
+	s.Paint(pix, at)
+	luma, chroma := s.width*s.height, s.width*s.height/4
+	return &image.YCbCr{
+		Y: pix[:luma], Cb: pix[luma : luma+chroma], Cr: pix[luma+chroma:],
+		YStride: s.width, CStride: s.width / 2, SubsampleRatio: image.YCbCrSubsampleRatio420, Rect: image.Rect(0, 0, s.width, s.height),
+	}
+}
