@@ -86,13 +86,13 @@ type Segmenter struct {
 	frags   uint32
 
 	mu       sync.RWMutex
-	segments []*Segment // listed ones last; those before are kept for slow viewers. Guarded by mu.
-	next     uint64     // sequence of the next segment. Guarded by mu.
-	breaks   uint64     // discontinuity sequence of the first listed segment. Guarded by mu.
-	target   int        // EXT-X-TARGETDURATION, seconds. Guarded by mu.
-	ready    chan struct{}
-	rates    rates // guarded by mu
-	list     playlists
+	segments []*Segment    // listed ones last; those before are kept for slow viewers. Guarded by mu.
+	next     uint64        // sequence of the next segment. Guarded by mu.
+	breaks   uint64        // discontinuity sequence of the first listed segment. Guarded by mu.
+	target   int           // EXT-X-TARGETDURATION, seconds. Guarded by mu.
+	ready    chan struct{} // closed while there are segments. Guarded by mu.
+	rates    rates         // guarded by mu
+	list     playlists     // guarded by mu
 }
 
 // New makes a segmenter.
@@ -221,12 +221,11 @@ func (g *Segmenter) publish(seg *Segment, frames int) {
 	g.dropOldLocked()
 	g.target = max(g.target, wholeSeconds(g.cfg.Wanted), wholeSeconds(seg.Duration))
 	g.rates.add(seg, frames)
-	first := g.next-1 == uint64(max(g.cfg.Start.Unix(), 0))
 	g.list.write(g)
-	g.mu.Unlock()
-	if first {
+	if len(g.segments) == 1 {
 		close(g.ready)
 	}
+	g.mu.Unlock()
 }
 
 // dropOldLocked drops segments that no viewer can still rightly ask for: a
@@ -240,8 +239,28 @@ func (g *Segmenter) dropOldLocked() {
 	}
 }
 
-// Ready is closed once there is a playlist.
-func (g *Segmenter) Ready() <-chan struct{} { return g.ready }
+// Ready returns a channel that is closed once there is a playlist.
+func (g *Segmenter) Ready() <-chan struct{} {
+	g.mu.RLock()
+	defer g.mu.RUnlock()
+	return g.ready
+}
+
+// Forget drops all segments, so that nobody is shown what is long past when the
+// feed comes back. Numbers go on from where they were.
+func (g *Segmenter) Forget() {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	if len(g.segments) == 0 {
+		return
+	}
+	for _, seg := range g.listedLocked() {
+		if seg.Discontinuity {
+			g.breaks++
+		}
+	}
+	g.segments, g.ready = nil, make(chan struct{})
+}
 
 // listedLocked returns the segments that stand in the playlist.
 func (g *Segmenter) listedLocked() []*Segment {

@@ -1,0 +1,276 @@
+package api
+
+import (
+	"context"
+	"math"
+	"time"
+
+	"webostrum/ingest/inspect"
+	"webostrum/ingest/rtsp"
+	"webostrum/station"
+	"webostrum/store"
+)
+
+// NewFeed is what adding a feed takes.
+type NewFeed struct {
+	Name           string   `json:"name" pattern:"^[a-z0-9]+(-[a-z0-9]+)*$" patternDescription:"small letters, digits and single hyphens" minLength:"1" maxLength:"63" doc:"Name in addresses, after the place it shows" example:"lower-station"`
+	Title          string   `json:"title,omitempty" maxLength:"120" doc:"Name for people; the name itself when left out"`
+	URL            string   `json:"url" maxLength:"2048" doc:"The camera's address: rtsp:// or rtsps://. Credentials in it are taken out and kept sealed" example:"rtsp://192.0.2.7:554/main"`
+	User           string   `json:"user,omitempty" maxLength:"256" doc:"The camera's user"`
+	Password       string   `json:"password,omitempty" maxLength:"256" doc:"The camera's password; never shown again"`
+	Transport      string   `json:"transport,omitempty" enum:"auto,tcp,udp" default:"auto" doc:"How RTP comes; auto tries TCP, then UDP"`
+	Fingerprint    string   `json:"fingerprint,omitempty" pattern:"^([0-9A-Fa-f]{2}:?){31}[0-9A-Fa-f]{2}$|^$" patternDescription:"a SHA-256 fingerprint of 64 hexadecimal digits" doc:"SHA-256 of the certificate to trust, for rtsps"`
+	SegmentSeconds *float64 `json:"segmentSeconds,omitempty" minimum:"0.5" maximum:"60" doc:"Wanted length of an HLS segment; 2 when left out"`
+	ListSize       *int     `json:"listSize,omitempty" minimum:"3" maximum:"64" doc:"Segments in the HLS list; 6 when left out"`
+	Public         bool     `json:"public,omitempty" doc:"Whether everybody may watch without signing in"`
+	Enabled        *bool    `json:"enabled,omitempty" doc:"Whether the feed is switched on; it is when left out"`
+}
+
+// FeedChange is what editing a feed takes; what is left out stays.
+type FeedChange struct {
+	Title          *string  `json:"title,omitempty" maxLength:"120"`
+	URL            *string  `json:"url,omitempty" maxLength:"2048"`
+	User           *string  `json:"user,omitempty" maxLength:"256" doc:"Empty takes user and password away"`
+	Password       *string  `json:"password,omitempty" maxLength:"256"`
+	Transport      *string  `json:"transport,omitempty" enum:"auto,tcp,udp"`
+	Fingerprint    *string  `json:"fingerprint,omitempty" pattern:"^([0-9A-Fa-f]{2}:?){31}[0-9A-Fa-f]{2}$|^$" patternDescription:"a SHA-256 fingerprint of 64 hexadecimal digits"`
+	SegmentSeconds *float64 `json:"segmentSeconds,omitempty" minimum:"0.5" maximum:"60"`
+	ListSize       *int     `json:"listSize,omitempty" minimum:"3" maximum:"64"`
+	Public         *bool    `json:"public,omitempty"`
+}
+
+const (
+	defaultSegmentMillis = 2000
+	defaultListSize      = 6
+)
+
+type feedOutput struct{ Body Feed }
+
+type feedsOutput struct {
+	Body struct {
+		Feeds []Feed `json:"feeds"`
+	}
+}
+
+type feedPath struct {
+	Name string `path:"name" maxLength:"63" doc:"Name of the feed"`
+}
+
+func (a *API) feedViews() []Feed {
+	counts := a.viewers.Counts(time.Now())
+	views := []Feed{}
+	for _, f := range a.station.List() {
+		views = append(views, a.feedView(f, counts))
+	}
+	return views
+}
+
+func (a *API) output(f *station.Feed, err error) (*feedOutput, error) {
+	if err != nil {
+		return nil, answerFor(err)
+	}
+	return &feedOutput{a.feedView(f, a.viewers.Counts(time.Now()))}, nil
+}
+
+func (a *API) listFeeds(context.Context, *struct{}) (*feedsOutput, error) {
+	out := &feedsOutput{}
+	out.Body.Feeds = a.feedViews()
+	return out, nil
+}
+
+func (a *API) showFeed(_ context.Context, in *feedPath) (*feedOutput, error) {
+	return a.output(a.station.Get(in.Name))
+}
+
+func (a *API) addFeed(_ context.Context, in *struct{ Body NewFeed }) (*feedOutput, error) {
+	b := in.Body
+	r := store.Feed{
+		Name: b.Name, Title: b.Title, Transport: b.Transport, Fingerprint: b.Fingerprint,
+		SegmentMillis: defaultSegmentMillis, ListSize: defaultListSize, Public: b.Public, Enabled: b.Enabled == nil || *b.Enabled,
+	}
+	if r.Title == "" {
+		r.Title = r.Name
+	}
+	if b.SegmentSeconds != nil {
+		r.SegmentMillis = millis(*b.SegmentSeconds)
+	}
+	if b.ListSize != nil {
+		r.ListSize = *b.ListSize
+	}
+	if err := setAddress(&r, b.URL); err != nil {
+		return nil, err
+	}
+	if b.User != "" {
+		r.User, r.Password = b.User, b.Password
+	} else if b.Password != "" {
+		return nil, refused("user", "a password without a user is of no use")
+	}
+	return a.output(a.station.Add(r))
+}
+
+func millis(seconds float64) int { return int(math.Round(seconds * 1000)) }
+
+// setAddress takes the URL, and the credentials out of it.
+func setAddress(r *store.Feed, raw string) error {
+	u, user, password, err := rtsp.ParseURL(raw)
+	if err != nil {
+		return refused("url", err.Error())
+	}
+	r.URL = u.String()
+	if user != "" {
+		r.User, r.Password = user, password
+	}
+	return nil
+}
+
+type editInput struct {
+	feedPath
+	Body FeedChange
+}
+
+func (a *API) editFeed(_ context.Context, in *editInput) (*feedOutput, error) {
+	return a.output(a.station.Edit(in.Name, "the feed was edited", in.Body.apply))
+}
+
+func (c FeedChange) apply(r *store.Feed) error {
+	if c.URL != nil {
+		if err := setAddress(r, *c.URL); err != nil {
+			return err
+		}
+	}
+	set(&r.Title, c.Title)
+	set(&r.User, c.User)
+	set(&r.Password, c.Password)
+	set(&r.Transport, c.Transport)
+	set(&r.Fingerprint, c.Fingerprint)
+	set(&r.ListSize, c.ListSize)
+	set(&r.Public, c.Public)
+	if c.SegmentSeconds != nil {
+		r.SegmentMillis = millis(*c.SegmentSeconds)
+	}
+	if r.User == "" {
+		if c.Password != nil && *c.Password != "" {
+			return refused("user", "a password without a user is of no use")
+		}
+		r.Password = ""
+	}
+	if r.Title == "" {
+		r.Title = r.Name
+	}
+	return nil
+}
+
+func set[T any](field *T, value *T) {
+	if value != nil {
+		*field = *value
+	}
+}
+
+func (a *API) removeFeed(_ context.Context, in *feedPath) (*struct{}, error) {
+	return nil, answerFor(a.station.Remove(in.Name))
+}
+
+func (a *API) startFeed(_ context.Context, in *feedPath) (*feedOutput, error) {
+	f, err := a.station.Get(in.Name)
+	if err != nil {
+		return nil, answerFor(err)
+	}
+	if f.Condition().State == station.StateOff {
+		return a.output(a.station.Edit(in.Name, "the feed was switched on", func(r *store.Feed) error {
+			r.Enabled = true
+			return nil
+		}))
+	}
+	if f.Condition().State == station.StateLive {
+		return a.output(f, nil)
+	}
+	return a.output(a.station.Restart(in.Name)) // do not wait for the next try
+}
+
+func (a *API) stopFeed(_ context.Context, in *feedPath) (*feedOutput, error) {
+	return a.output(a.station.Edit(in.Name, "the feed was switched off", func(r *store.Feed) error {
+		r.Enabled = false
+		return nil
+	}))
+}
+
+type historyOutput struct {
+	Body struct {
+		Points []Point `json:"points" doc:"A point a second, oldest first"`
+	}
+}
+
+func (a *API) feedHistory(_ context.Context, in *feedPath) (*historyOutput, error) {
+	f, err := a.station.Get(in.Name)
+	if err != nil {
+		return nil, answerFor(err)
+	}
+	out := &historyOutput{}
+	out.Body.Points = []Point{}
+	for _, p := range f.History() {
+		out.Body.Points = append(out.Body.Points, Point{p.At.UTC(), p.Bits, p.Frames})
+	}
+	return out, nil
+}
+
+// InspectBody is what looking into a camera takes.
+type InspectBody struct {
+	URL         string  `json:"url" maxLength:"2048" doc:"The camera's address: rtsp:// or rtsps://"`
+	User        string  `json:"user,omitempty" maxLength:"256"`
+	Password    string  `json:"password,omitempty" maxLength:"256"`
+	Transport   string  `json:"transport,omitempty" enum:"auto,tcp,udp" default:"auto"`
+	Fingerprint string  `json:"fingerprint,omitempty" maxLength:"95"`
+	Seconds     float64 `json:"seconds,omitempty" minimum:"1" maximum:"60" default:"4" doc:"How long to read"`
+}
+
+type inspectOutput struct{ Body inspect.Report }
+
+// mostInspections bounds how many cameras are looked into at once.
+const mostInspections = 8
+
+func (a *API) inspectCamera(ctx context.Context, in *struct{ Body InspectBody }) (*inspectOutput, error) {
+	b := in.Body
+	if _, _, _, err := rtsp.ParseURL(b.URL); err != nil {
+		return nil, refused("url", err.Error())
+	}
+	select {
+	case a.inspections <- struct{}{}:
+		defer func() { <-a.inspections }()
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	}
+	report, err := inspect.Run(ctx, inspect.Config{
+		URL: b.URL, User: b.User, Password: b.Password, Transport: rtsp.Transport(b.Transport), Fingerprint: b.Fingerprint,
+		For: time.Duration(b.Seconds * float64(time.Second)),
+	})
+	if err != nil {
+		return nil, answerFor(err)
+	}
+	return &inspectOutput{*report}, nil
+}
+
+type eventsInput struct {
+	Feed   string `query:"feed" maxLength:"63" doc:"Only this feed's events"`
+	Before int64  `query:"before" minimum:"0" doc:"Only events older than this number"`
+	After  int64  `query:"after" minimum:"0" doc:"Only events newer than this number"`
+	Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"100"`
+}
+
+type eventsOutput struct {
+	Body struct {
+		Events []Event `json:"events" doc:"Newest first"`
+	}
+}
+
+func (a *API) listEvents(_ context.Context, in *eventsInput) (*eventsOutput, error) {
+	events, err := a.store.Events(store.EventQuery{Feed: in.Feed, Before: in.Before, After: in.After, Limit: in.Limit})
+	if err != nil {
+		return nil, answerFor(err)
+	}
+	out := &eventsOutput{}
+	out.Body.Events = []Event{}
+	for _, e := range events {
+		out.Body.Events = append(out.Body.Events, eventView(e))
+	}
+	return out, nil
+}

@@ -1,0 +1,64 @@
+package api
+
+import (
+	"crypto/subtle"
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/gin-gonic/gin"
+
+	"webostrum/store"
+)
+
+// operation describes one operation; its errors are all problems.
+func operation(method, path, id, summary string, need needs, status int) huma.Operation {
+	op := huma.Operation{
+		OperationID: id, Method: method, Path: "/api/v1" + path, Summary: summary, DefaultStatus: status,
+		Errors: []int{http.StatusUnprocessableEntity}, Metadata: map[string]any{needsMetadata: need},
+	}
+	if need != needsNobody {
+		op.Errors = append(op.Errors, http.StatusUnauthorized, http.StatusForbidden)
+		op.Security = []map[string][]string{{"session": {}}, {"token": {}}}
+	}
+	return op
+}
+
+func (a *API) operations() {
+	const ok, created, none = http.StatusOK, http.StatusCreated, http.StatusNoContent
+	h := a.huma
+	huma.Register(h, operation("POST", "/sign-in", "sign-in", "Sign in", needsNobody, ok), a.signIn)
+	huma.Register(h, operation("POST", "/sign-out", "sign-out", "Sign out", needsNobody, none), a.signOut)
+	huma.Register(h, operation("GET", "/me", "me", "Who is signed in", needsViewer, ok), a.me)
+	huma.Register(h, operation("GET", "/feeds", "list-feeds", "All feeds with their state", needsViewer, ok), a.listFeeds)
+	huma.Register(h, operation("POST", "/feeds", "add-feed", "Add a feed", needsEngineer, created), a.addFeed)
+	huma.Register(h, operation("GET", "/feeds/{name}", "show-feed", "One feed with its state", needsViewer, ok), a.showFeed)
+	huma.Register(h, operation("PATCH", "/feeds/{name}", "edit-feed", "Change a feed", needsEngineer, ok), a.editFeed)
+	huma.Register(h, operation("DELETE", "/feeds/{name}", "remove-feed", "Remove a feed", needsEngineer, none), a.removeFeed)
+	huma.Register(h, operation("POST", "/feeds/{name}/start", "start-feed", "Switch a feed on, or try again at once", needsEngineer, ok), a.startFeed)
+	huma.Register(h, operation("POST", "/feeds/{name}/stop", "stop-feed", "Switch a feed off", needsEngineer, ok), a.stopFeed)
+	huma.Register(h, operation("GET", "/feeds/{name}/history", "feed-history", "Bit and frame rate of the last minutes", needsViewer, ok), a.feedHistory)
+	huma.Register(h, operation("POST", "/inspect", "inspect", "Look into a camera", needsEngineer, ok), a.inspectCamera)
+	huma.Register(h, operation("GET", "/events", "list-events", "What happened", needsViewer, ok), a.listEvents)
+	liveOp := operation("GET", "/live", "live", "State of all feeds and new events, as server-sent events", needsViewer, ok)
+	liveOp.Description = "Events named \"feeds\" hold {now, feeds}, once a second and at every change; events named \"event\" hold one event."
+	huma.Register(h, liveOp, a.live)
+}
+
+// enter signs in with the demo's link.
+func (a *API) enter(c *gin.Context) {
+	if subtle.ConstantTimeCompare([]byte(c.Param("key")), []byte(a.cfg.EnterKey)) != 1 {
+		writeProblem(c.Writer, newProblem(http.StatusNotFound, "page-unknown", "There is nothing under that address.", "The console is at /."))
+		return
+	}
+	who, err := a.store.AccountByName(store.FirstAccount)
+	if err == nil {
+		var cookie http.Cookie
+		if cookie, err = a.newSession(who, time.Now()); err == nil {
+			http.SetCookie(c.Writer, &cookie)
+			c.Redirect(http.StatusSeeOther, "/")
+			return
+		}
+	}
+	writeProblem(c.Writer, newProblem(http.StatusInternalServerError, codeInternal, err.Error(), "Look into the service's log."))
+}

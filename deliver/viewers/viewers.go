@@ -1,0 +1,73 @@
+// Package viewers counts who watches by asking again and again, as HLS players
+// do: somebody counts as watching until they have not asked for a while.
+//
+// Limits: 20,000 viewers are told apart; more are not counted.
+package viewers
+
+import (
+	"hash/maphash"
+	"net"
+	"net/http"
+	"sync"
+	"time"
+)
+
+const mostViewers = 20000
+
+// Counter counts the viewers of all feeds. It is safe for concurrent use.
+type Counter struct {
+	seed maphash.Seed
+
+	mu   sync.Mutex
+	seen map[key]time.Time // until when; guarded by mu
+}
+
+type key struct {
+	feed string
+	who  uint64
+}
+
+// New makes a counter.
+func New() *Counter {
+	return &Counter{seed: maphash.MakeSeed(), seen: make(map[key]time.Time)}
+}
+
+// Saw notes that the sender of a request watches a feed, until it has not
+// asked again for stays. A viewer is an address and a browser: two alike behind
+// one address count as one.
+func (c *Counter) Saw(r *http.Request, feed string, now time.Time, stays time.Duration) {
+	host, _, err := net.SplitHostPort(r.RemoteAddr)
+	if err != nil {
+		host = r.RemoteAddr
+	}
+	k := key{feed, maphash.String(c.seed, host+"\n"+r.UserAgent())}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if _, known := c.seen[k]; !known && len(c.seen) >= mostViewers {
+		c.sweepLocked(now)
+		if len(c.seen) >= mostViewers {
+			return
+		}
+	}
+	c.seen[k] = now.Add(stays)
+}
+
+func (c *Counter) sweepLocked(now time.Time) {
+	for k, until := range c.seen {
+		if now.After(until) {
+			delete(c.seen, k)
+		}
+	}
+}
+
+// Counts returns how many watch each feed now.
+func (c *Counter) Counts(now time.Time) map[string]int {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.sweepLocked(now)
+	counts := make(map[string]int)
+	for k := range c.seen {
+		counts[k.feed]++
+	}
+	return counts
+}

@@ -1,0 +1,194 @@
+// Package inspect looks into a camera for a few seconds and reports what is
+// inside, or the plain reason why not.
+package inspect
+
+import (
+	"context"
+	"fmt"
+	"sync"
+	"time"
+
+	"webostrum/core/fault"
+	"webostrum/core/media"
+	"webostrum/ingest/rtsp"
+)
+
+// Config says what to look into.
+type Config struct {
+	URL         string
+	User        string
+	Password    string
+	Transport   rtsp.Transport
+	Fingerprint string
+	For         time.Duration // how long to read once pictures come; 0 means 4 s
+}
+
+const (
+	defaultFor  = 4 * time.Second
+	longestFor  = time.Minute
+	patience    = 15 * time.Second // for the first picture
+	longKey     = 4 * time.Second
+	clockIsOff  = 10 * time.Second
+	shownFrames = 2
+)
+
+// Report is what was found.
+type Report struct {
+	Transport     string  `json:"transport" doc:"How RTP came: tcp or udp"`
+	Server        string  `json:"server,omitempty" doc:"What the camera calls itself"`
+	Tracks        []Track `json:"tracks" doc:"What the session description offers"`
+	Codec         string  `json:"codec"`
+	Profile       string  `json:"profile"`
+	Level         string  `json:"level"`
+	Width         int     `json:"width" doc:"Pixels"`
+	Height        int     `json:"height" doc:"Pixels"`
+	FrameRate     float64 `json:"frameRate" doc:"Pictures a second, measured"`
+	BitRate       float64 `json:"bitRate" doc:"Bits a second, measured"`
+	KeyframeEvery float64 `json:"keyframeSeconds,omitempty" doc:"Seconds between keyframes; 0 when fewer than two came"`
+	BFrames       bool    `json:"bFrames" doc:"Whether pictures are reordered"`
+	Slices        int     `json:"slices" doc:"The most slices that a picture had"`
+	Packets       uint64  `json:"packets"`
+	Lost          uint64  `json:"lost" doc:"Packets that never came"`
+	Seconds       float64 `json:"seconds" doc:"How long was read"`
+	ClockOffset   float64 `json:"clockOffsetSeconds" doc:"By how much the camera's clock differs, by its sender reports"`
+	Reports       bool    `json:"senderReports" doc:"Whether capture times come from the camera's sender reports"`
+
+	// Notes are sentences about what the engineer should know.
+	Notes []string `json:"notes"`
+}
+
+// Track is one medium of the session description.
+type Track struct {
+	Kind      string `json:"kind"`
+	Codec     string `json:"codec"`
+	ClockRate uint32 `json:"clockRate,omitempty"`
+	Channels  int    `json:"channels,omitempty"`
+	Used      bool   `json:"used"`
+}
+
+// look gathers what is measured.
+type look struct {
+	mu      sync.Mutex
+	session *rtsp.Session // guarded by mu
+	first   *media.Sample // guarded by mu
+	last    *media.Sample // guarded by mu
+	frames  int           // guarded by mu
+	bytes   int           // guarded by mu
+	keys    []int64       // PTS of keyframes; guarded by mu
+	begun   chan struct{}
+}
+
+// Run connects, reads, and reports. Errors are *fault.Error, or the context's.
+func Run(ctx context.Context, cfg Config) (*Report, error) {
+	if cfg.For <= 0 {
+		cfg.For = defaultFor
+	}
+	cfg.For = min(cfg.For, longestFor)
+	ctx, cancel := context.WithCancel(ctx)
+	l := &look{begun: make(chan struct{})}
+	ended := make(chan error, 1)
+	var reading sync.WaitGroup
+	reading.Go(func() {
+		_, err := rtsp.Play(ctx, rtsp.Config{
+			URL: cfg.URL, User: cfg.User, Password: cfg.Password, Transport: cfg.Transport, Fingerprint: cfg.Fingerprint,
+			Publish: l.sample, Started: l.started,
+		})
+		ended <- err
+	})
+	defer reading.Wait() // the camera's connection is closed when Run returns
+	defer cancel()
+	return l.watch(ctx, cfg.For, ended)
+}
+
+// watch waits for the first picture, then reads for a while.
+func (l *look) watch(ctx context.Context, d time.Duration, ended <-chan error) (*Report, error) {
+	wait := time.NewTimer(patience)
+	defer wait.Stop()
+	select {
+	case err := <-ended:
+		return nil, err
+	case <-wait.C:
+		return nil, fault.New(fault.NoKeyframe, nil, "none in %v", patience)
+	case <-l.begun:
+	}
+	read := time.NewTimer(d)
+	defer read.Stop()
+	select {
+	case err := <-ended:
+		return nil, err
+	case <-read.C:
+	}
+	return l.report(), ctx.Err()
+}
+
+func (l *look) started(s *rtsp.Session) {
+	l.mu.Lock()
+	l.session = s
+	l.mu.Unlock()
+	close(l.begun)
+}
+
+func (l *look) sample(s *media.Sample) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.first == nil || l.last.Epoch != s.Epoch {
+		l.first, l.frames, l.bytes, l.keys = s, 0, 0, nil
+	}
+	l.last = s
+	l.frames++
+	l.bytes += len(s.Data)
+	if s.Key {
+		l.keys = append(l.keys, s.PTS)
+	}
+}
+
+func (l *look) report() *Report {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	f := l.session.Facts()
+	r := &Report{
+		Transport: string(f.Transport), Server: f.Server, Codec: string(media.H264), Profile: f.Profile, Level: f.Level,
+		Width: f.Width, Height: f.Height, BFrames: f.B, Slices: f.Slices, Packets: f.Stats.Packets, Lost: f.Stats.Lost,
+		Reports: f.FromReports, ClockOffset: f.WallOffset.Seconds(),
+	}
+	for _, t := range f.Tracks {
+		r.Tracks = append(r.Tracks, Track(t))
+	}
+	track := l.first.Track
+	r.Seconds = track.Duration(l.last.DTS - l.first.DTS).Seconds()
+	if r.Seconds > 0 && l.frames >= shownFrames {
+		r.FrameRate = float64(l.frames-1) / r.Seconds
+		r.BitRate = float64(l.bytes) * 8 / r.Seconds
+	}
+	if n := len(l.keys); n > 1 {
+		r.KeyframeEvery = track.Duration(l.keys[n-1]-l.keys[0]).Seconds() / float64(n-1)
+	}
+	r.Notes = notes(r)
+	return r
+}
+
+func notes(r *Report) []string {
+	list := []string{}
+	add := func(format string, args ...any) { list = append(list, fmt.Sprintf(format, args...)) }
+	switch {
+	case r.KeyframeEvery == 0:
+		add("Fewer than two keyframes came in %.0f s. Segments can only begin at a keyframe: set an interval of 1 to 2 s in the camera.", r.Seconds)
+	case r.KeyframeEvery > longKey.Seconds():
+		add("Keyframes are %.1f s apart. Segments cannot be shorter than that, so HLS runs at least three times as far behind; 1 to 2 s is a good interval.", r.KeyframeEvery)
+	}
+	if r.BFrames {
+		add("The pictures are reordered (B-frames). HLS plays them; WebRTC in browsers does not.")
+	}
+	if r.Lost > 0 {
+		add("%d of %d packets were lost. Over UDP, try the transport tcp; otherwise look at the camera's Wi-Fi.", r.Lost, r.Packets+r.Lost)
+	}
+	if off := time.Duration(r.ClockOffset * float64(time.Second)); off.Abs() > clockIsOff {
+		add("The camera's clock is off by %v, so its times are not used. Set its time server.", off.Round(time.Second))
+	}
+	for _, t := range r.Tracks {
+		if t.Kind == "audio" {
+			add("The camera offers sound (%s). It is left out: sound is not handled yet.", t.Codec)
+		}
+	}
+	return list
+}

@@ -1,0 +1,107 @@
+package station
+
+import (
+	"fmt"
+	"slices"
+	"time"
+
+	"webostrum/core/fault"
+)
+
+// State is what a feed is doing.
+type State string
+
+// The states of a feed.
+const (
+	StateOff        State = "off"        // switched off by somebody
+	StateConnecting State = "connecting" // the first try
+	StateLive       State = "live"       // pictures come in
+	StateStalled    State = "stalled"    // the camera has fallen silent; it is being opened anew
+	StateRetrying   State = "retrying"   // the last try failed; another follows
+	StateRefused    State = "refused"    // trying again soon does not help: a person is needed
+)
+
+// legal lists where each state may lead.
+var legal = map[State][]State{
+	StateOff:        {StateConnecting},
+	StateConnecting: {StateLive, StateRetrying, StateRefused, StateOff},
+	StateLive:       {StateStalled, StateRetrying, StateRefused, StateOff},
+	StateStalled:    {StateLive, StateRetrying, StateRefused, StateOff},
+	StateRetrying:   {StateLive, StateRetrying, StateRefused, StateOff},
+	StateRefused:    {StateLive, StateRetrying, StateRefused, StateOff},
+}
+
+// Condition is a feed's state with the time and the reason of the last change.
+type Condition struct {
+	State   State
+	Since   time.Time
+	Fault   *fault.Error // why, when it is not as it should be
+	Tries   int          // failed ones in a row
+	NextTry time.Time    // zero when none is planned
+}
+
+// Reason is one sentence for people.
+func (c Condition) Reason() string {
+	switch {
+	case c.Fault != nil:
+		return c.Fault.Error()
+	case c.State == StateOff:
+		return "The feed is switched off."
+	case c.State == StateConnecting:
+		return "The camera is being opened."
+	}
+	return "Pictures are coming in."
+}
+
+// move is the only way from one state to the next. It panics on a move that is
+// not legal: that is a mistake in this package.
+func (c Condition) move(to State, f *fault.Error, now time.Time) Condition {
+	if !slices.Contains(legal[c.State], to) {
+		panic(fmt.Sprintf("station: a feed cannot go from %s to %s", c.State, to))
+	}
+	next := Condition{State: to, Since: now, Fault: f}
+	if to == c.State {
+		next.Since = c.Since
+	}
+	return next
+}
+
+// after says which state a failed try leads to.
+func after(f *fault.Error, wasLive bool) State {
+	switch {
+	case f.Kind.Person:
+		return StateRefused
+	case f.Kind.Code == fault.Stalled && wasLive:
+		return StateStalled
+	}
+	return StateRetrying
+}
+
+const (
+	firstPause   = 500 * time.Millisecond
+	longestPause = 30 * time.Second
+	refusedPause = time.Minute
+
+	// Cameras lock an account after a few wrong passwords in a row.
+	signInPause = 5 * time.Minute
+)
+
+// pause is how long to wait before the next try. chance is from 0 to 1 and
+// spreads tries by a quarter either way, so that many feeds do not come back in
+// step.
+func pause(s State, why *fault.Error, tries int, chance float64) time.Duration {
+	spread := func(d time.Duration) time.Duration {
+		return time.Duration(float64(d) * (0.75 + chance/2))
+	}
+	if s == StateRefused {
+		if why.Kind.Class == fault.ClassRefused {
+			return spread(signInPause)
+		}
+		return spread(refusedPause)
+	}
+	d := firstPause
+	for i := 1; i < tries && d < longestPause; i++ {
+		d *= 2
+	}
+	return spread(min(d, longestPause))
+}

@@ -1,0 +1,271 @@
+// Package station keeps feeds running: it starts, watches, reopens and stops
+// them, counts what comes in, and tells whoever wants to know.
+package station
+
+import (
+	"context"
+	"crypto/rand"
+	"errors"
+	"log/slog"
+	"sort"
+	"strings"
+	"sync"
+	"time"
+
+	"webostrum/store"
+)
+
+// The kinds of event.
+const (
+	EventState   = "state"   // a feed's state changed
+	EventChange  = "change"  // somebody or a camera changed something
+	EventWarning = "warning" // something is not as it should be
+	EventSignIn  = "sign-in" // somebody signed in, or failed to
+	EventService = "service" // the service started or stopped
+)
+
+// ErrClosed is returned after Close.
+var ErrClosed = errors.New("the service is stopping")
+
+// Station holds all feeds. It is safe for concurrent use.
+type Station struct {
+	store *store.Store
+	log   *slog.Logger
+	ctx   context.Context
+	stop  context.CancelFunc
+	wg    sync.WaitGroup
+
+	editing sync.Mutex // one change of a record at a time
+
+	mu    sync.Mutex
+	feeds map[string]*Feed // guarded by mu
+
+	watch watchers
+}
+
+// Open starts all feeds that are switched on.
+func Open(s *store.Store, log *slog.Logger) (*Station, error) {
+	records, err := s.Feeds()
+	if err != nil {
+		return nil, err
+	}
+	st := &Station{store: s, log: log, feeds: make(map[string]*Feed)}
+	st.ctx, st.stop = context.WithCancel(context.Background())
+	st.wg.Go(st.tick)
+	st.event(store.Event{At: time.Now(), Kind: EventService, Text: "the service started"})
+	for _, r := range records {
+		st.put(r)
+	}
+	return st, nil
+}
+
+// Close stops all feeds and waits for their end.
+func (st *Station) Close() {
+	st.mu.Lock() // no feed is launched after this
+	st.stop()
+	st.mu.Unlock()
+	st.wg.Wait()
+	st.event(store.Event{At: time.Now(), Kind: EventService, Text: "the service stopped"})
+	st.watch.close()
+}
+
+// tick measures rates every second.
+func (st *Station) tick() {
+	ticker := time.NewTicker(time.Second)
+	defer ticker.Stop()
+	for {
+		select {
+		case <-st.ctx.Done():
+			return
+		case now := <-ticker.C:
+			for _, f := range st.List() {
+				if f.Condition().State != StateOff {
+					f.meter.tick(now)
+				}
+			}
+			st.changed()
+		}
+	}
+}
+
+// put makes a feed of a record, or gives a feed its changed record, and runs
+// it if it is switched on.
+func (st *Station) put(r store.Feed) *Feed {
+	st.mu.Lock()
+	f := st.feeds[r.Name]
+	if f == nil {
+		f = &Feed{station: st, condition: Condition{State: StateOff, Since: time.Now()}}
+		st.feeds[r.Name] = f
+	}
+	st.mu.Unlock()
+	st.halt(f)
+	f.mu.Lock()
+	f.record = r
+	f.mu.Unlock()
+	if r.Enabled {
+		st.launch(f, r)
+	}
+	st.changed()
+	return f
+}
+
+func (st *Station) launch(f *Feed, r store.Feed) {
+	st.mu.Lock()
+	defer st.mu.Unlock()
+	if st.ctx.Err() != nil || f.cancel != nil {
+		return
+	}
+	ctx, cancel := context.WithCancel(st.ctx)
+	done := make(chan struct{})
+	f.cancel, f.done = cancel, done
+	f.mu.Lock()
+	f.run = newRun()
+	f.mu.Unlock()
+	st.wg.Go(func() {
+		defer close(done)
+		defer cancel()
+		f.runner(ctx, r)
+	})
+}
+
+// newRun names a run.
+func newRun() string { return strings.ToLower(rand.Text()[:8]) }
+
+// halt stops a feed's runner and waits for its end.
+func (st *Station) halt(f *Feed) {
+	st.mu.Lock()
+	cancel, done := f.cancel, f.done
+	f.cancel, f.done = nil, nil
+	st.mu.Unlock()
+	if cancel != nil {
+		cancel()
+		<-done
+	}
+}
+
+// List returns all feeds by name.
+func (st *Station) List() []*Feed {
+	st.mu.Lock()
+	defer st.mu.Unlock()
+	names := make([]string, 0, len(st.feeds))
+	for n := range st.feeds {
+		names = append(names, n)
+	}
+	sort.Strings(names)
+	feeds := make([]*Feed, len(names))
+	for i, n := range names {
+		feeds[i] = st.feeds[n]
+	}
+	return feeds
+}
+
+// Get returns a feed, or store.ErrNotFound.
+func (st *Station) Get(name string) (*Feed, error) {
+	st.mu.Lock()
+	defer st.mu.Unlock()
+	if f := st.feeds[name]; f != nil {
+		return f, nil
+	}
+	return nil, store.ErrNotFound
+}
+
+// Add records a feed and runs it if it is switched on.
+func (st *Station) Add(r store.Feed) (*Feed, error) {
+	st.editing.Lock()
+	defer st.editing.Unlock()
+	if st.ctx.Err() != nil {
+		return nil, ErrClosed
+	}
+	if err := st.store.AddFeed(&r); err != nil {
+		return nil, err
+	}
+	st.event(store.Event{At: time.Now(), Feed: r.Name, Kind: EventChange, Text: "the feed was added"})
+	return st.put(r), nil
+}
+
+// Edit changes a feed's record. change gets the present one and may refuse.
+func (st *Station) Edit(name, what string, change func(*store.Feed) error) (*Feed, error) {
+	st.editing.Lock()
+	defer st.editing.Unlock()
+	r, err := st.store.Feed(name)
+	if err != nil {
+		return nil, err
+	}
+	before := r
+	if err := change(&r); err != nil {
+		return nil, err
+	}
+	if err := st.store.SaveFeed(&r); err != nil {
+		return nil, err
+	}
+	st.event(store.Event{At: time.Now(), Feed: name, Kind: EventChange, Text: what})
+	if !needsRestart(before, r) {
+		f, err := st.Get(name)
+		if err == nil {
+			f.mu.Lock()
+			f.record = r
+			f.mu.Unlock()
+			st.changed()
+		}
+		return f, err
+	}
+	return st.put(r), nil
+}
+
+// needsRestart says whether a change touches what a running feed was started
+// with.
+func needsRestart(a, b store.Feed) bool {
+	return a.URL != b.URL || a.User != b.User || a.Password != b.Password || a.Transport != b.Transport ||
+		a.Fingerprint != b.Fingerprint || a.SegmentMillis != b.SegmentMillis || a.ListSize != b.ListSize || a.Enabled != b.Enabled
+}
+
+// Restart stops and starts a feed that is switched on, without waiting for the
+// next try.
+func (st *Station) Restart(name string) (*Feed, error) {
+	st.editing.Lock()
+	defer st.editing.Unlock()
+	r, err := st.store.Feed(name)
+	if err != nil {
+		return nil, err
+	}
+	return st.put(r), nil
+}
+
+// Remove stops a feed and removes its record.
+func (st *Station) Remove(name string) error {
+	st.editing.Lock()
+	defer st.editing.Unlock()
+	f, err := st.Get(name)
+	if err != nil {
+		return err
+	}
+	if err := st.store.RemoveFeed(name); err != nil {
+		return err
+	}
+	st.halt(f)
+	st.mu.Lock()
+	delete(st.feeds, name)
+	st.mu.Unlock()
+	st.event(store.Event{At: time.Now(), Feed: name, Kind: EventChange, Text: "the feed was removed"})
+	return nil
+}
+
+// Note writes an event that is not a feed's.
+func (st *Station) Note(kind, text string) {
+	st.event(store.Event{At: time.Now(), Kind: kind, Text: text})
+}
+
+func (st *Station) event(e store.Event) {
+	e.At = e.At.UTC()
+	if err := st.store.AddEvent(&e); err != nil {
+		st.log.Error("an event could not be written", "error", err, "event", e.Text)
+	}
+	level := slog.LevelInfo
+	if e.Code != "" || e.Kind == EventWarning {
+		level = slog.LevelWarn
+	}
+	st.log.Log(context.Background(), level, e.Text, "feed", e.Feed, "kind", e.Kind, "code", e.Code)
+	st.watch.event(e)
+}
+
+func (st *Station) changed() { st.watch.changed() }

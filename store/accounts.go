@@ -1,0 +1,129 @@
+package store
+
+import (
+	"crypto/rand"
+	"crypto/sha256"
+	"errors"
+	"time"
+
+	"golang.org/x/crypto/bcrypt"
+)
+
+// Role is what an account may do.
+type Role string
+
+// The roles.
+const (
+	RoleEngineer Role = "engineer" // sees and changes everything
+	RoleViewer   Role = "viewer"   // sees, changes nothing
+)
+
+// Account is somebody who can sign in.
+type Account struct {
+	ID        int64
+	Name      string
+	Role      Role
+	Hash      []byte
+	CreatedAt time.Time
+}
+
+// Token stands for a sign-in: a browser's session or a program's key. Only a
+// digest of it is kept.
+type Token struct {
+	ID        int64
+	Kind      string
+	Sum       []byte
+	AccountID int64
+	ExpiresAt time.Time
+	CreatedAt time.Time
+}
+
+// The kinds of token.
+const (
+	TokenSession = "session"
+	TokenProgram = "program"
+)
+
+// ErrPassword is returned for a wrong name or password, without saying which.
+var ErrPassword = errors.New("name or password is wrong")
+
+// bcryptCost makes a try cost about a quarter of a second.
+const bcryptCost = 12
+
+// Accounts returns how many accounts there are.
+func (s *Store) Accounts() (int64, error) {
+	var n int64
+	return n, s.db.Model(&Account{}).Count(&n).Error
+}
+
+// AddAccount adds an account.
+func (s *Store) AddAccount(name string, role Role, password string) (*Account, error) {
+	hash, err := bcrypt.GenerateFromPassword([]byte(password), bcryptCost)
+	if err != nil {
+		return nil, err
+	}
+	a := &Account{Name: name, Role: role, Hash: hash}
+	return a, known(s.db.Create(a).Error)
+}
+
+// AccountByName returns an account.
+func (s *Store) AccountByName(name string) (*Account, error) {
+	var a Account
+	return &a, known(s.db.Where("name = ?", name).Take(&a).Error)
+}
+
+// FirstAccount is the name of the account that the first start makes.
+const FirstAccount = "engineer"
+
+// unknownHash is compared with when there is no such account, so that both
+// cases take as long.
+var unknownHash = []byte("$2a$12$Rm2nFJ0vQeGkJp5cYqHnIe3xRzJd6v8V8mKcX2bUQf9TtVvG1o2bG")
+
+// CheckPassword returns the account, or ErrPassword.
+func (s *Store) CheckPassword(name, password string) (*Account, error) {
+	a, err := s.AccountByName(name)
+	hash := unknownHash
+	if err == nil {
+		hash = a.Hash
+	} else if !errors.Is(err, ErrNotFound) {
+		return nil, err
+	}
+	if bcrypt.CompareHashAndPassword(hash, []byte(password)) != nil || err != nil {
+		return nil, ErrPassword
+	}
+	return a, nil
+}
+
+// NewToken makes a token for an account and returns its text, which is not kept.
+func (s *Store) NewToken(a *Account, kind string, expires time.Time) (string, error) {
+	text := rand.Text()
+	sum := sha256.Sum256([]byte(text))
+	t := &Token{Kind: kind, Sum: sum[:], AccountID: a.ID, ExpiresAt: expires.UTC()}
+	return text, s.db.Create(t).Error
+}
+
+// ByToken returns the account that a token stands for, or ErrNotFound. now
+// decides whether it has expired.
+func (s *Store) ByToken(text string, now time.Time) (*Account, error) {
+	sum := sha256.Sum256([]byte(text))
+	var t Token
+	if err := s.db.Where("sum = ?", sum[:]).Take(&t).Error; err != nil {
+		return nil, known(err)
+	}
+	if now.After(t.ExpiresAt) {
+		return nil, ErrNotFound
+	}
+	var a Account
+	return &a, known(s.db.Take(&a, t.AccountID).Error)
+}
+
+// DropToken ends a token.
+func (s *Store) DropToken(text string) error {
+	sum := sha256.Sum256([]byte(text))
+	return s.db.Where("sum = ?", sum[:]).Delete(&Token{}).Error
+}
+
+// DropTokens ends all tokens of a kind, and those that have expired.
+func (s *Store) DropTokens(kind string, now time.Time) error {
+	return s.db.Where("kind = ? OR expires_at < ?", kind, now.UTC()).Delete(&Token{}).Error
+}
