@@ -129,3 +129,12 @@ func (a *API) ready(c *gin.Context) {
 	}
 	c.String(http.StatusOK, "ready\n")
 }
+
+// Document returns the OpenAPI document without a running service.
+func Document(version string) ([]byte, error) {
+	gin.SetMode(gin.ReleaseMode)
+	useProblems()
+	a := &API{huma: humagin.New(gin.New(), describe(version))}
+	a.operations()
+	return a.OpenAPI()
+}

@@ -100,7 +100,7 @@ func New(cfg Config) (*Segmenter, error) {
 	if err := cfg.Validate(); err != nil {
 		return nil, err
 	}
-	base := uint64(max(cfg.Start.Unix(), 0))
+	base := 2 * uint64(max(cfg.Start.Unix(), 0)) // segments are half a second or longer
 	return &Segmenter{cfg: cfg, next: base, breaks: base, ready: make(chan struct{})}, nil
 }
 

@@ -1,0 +1,161 @@
+// Package client is the Go client of the API.
+package client
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+
+	"webostrum/api"
+	"webostrum/ingest/inspect"
+)
+
+// ErrUnreachable is wrapped when nobody answers at the service's address.
+var ErrUnreachable = errors.New("the service does not answer")
+
+// Client speaks to one service. It is safe for concurrent use.
+type Client struct {
+	base  string
+	token string
+	http  *http.Client
+}
+
+const requestTimeout = 2 * time.Minute // looking into a camera may take a minute
+
+// New makes a client. base is like "http://127.0.0.1:7600".
+func New(base, token string) *Client {
+	return &Client{base: strings.TrimSuffix(base, "/"), token: token, http: &http.Client{Timeout: requestTimeout}}
+}
+
+// Base returns the service's address.
+func (c *Client) Base() string { return c.base }
+
+// call does one request; in and out may be nil. A problem answer is returned as
+// *api.Problem.
+func (c *Client) call(ctx context.Context, method, path string, in, out any) error {
+	var body io.Reader
+	if in != nil {
+		b, err := json.Marshal(in)
+		if err != nil {
+			return err
+		}
+		body = bytes.NewReader(b)
+	}
+	req, err := http.NewRequestWithContext(ctx, method, c.base+"/api/v1"+path, body)
+	if err != nil {
+		return err
+	}
+	if in != nil {
+		req.Header.Set("Content-Type", "application/json")
+	}
+	if c.token != "" {
+		req.Header.Set("Authorization", "Bearer "+c.token)
+	}
+	res, err := c.http.Do(req)
+	if err != nil {
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		return fmt.Errorf("%w at %s: %w", ErrUnreachable, c.base, err)
+	}
+	defer func() { _ = res.Body.Close() }()
+	return decode(res, out)
+}
+
+const maxAnswer = 16 << 20
+
+func decode(res *http.Response, out any) error {
+	data, err := io.ReadAll(io.LimitReader(res.Body, maxAnswer))
+	if err != nil {
+		return err
+	}
+	if res.StatusCode >= http.StatusBadRequest {
+		p := &api.Problem{}
+		if json.Unmarshal(data, p) != nil || p.Status == 0 {
+			p.Status, p.Title = res.StatusCode, res.Status
+			p.Detail = "the answer is not one of this service: " + strings.TrimSpace(string(data[:min(len(data), 120)]))
+		}
+		return p
+	}
+	if out == nil {
+		return nil
+	}
+	return json.Unmarshal(data, out)
+}
+
+// Feeds returns all feeds.
+func (c *Client) Feeds(ctx context.Context) ([]api.Feed, error) {
+	var out struct{ Feeds []api.Feed }
+	err := c.call(ctx, "GET", "/feeds", nil, &out)
+	return out.Feeds, err
+}
+
+func feedPath(name string) string { return "/feeds/" + url.PathEscape(name) }
+
+// Feed returns one feed.
+func (c *Client) Feed(ctx context.Context, name string) (f api.Feed, err error) {
+	return f, c.call(ctx, "GET", feedPath(name), nil, &f)
+}
+
+// AddFeed adds a feed.
+func (c *Client) AddFeed(ctx context.Context, in api.NewFeed) (f api.Feed, err error) {
+	return f, c.call(ctx, "POST", "/feeds", in, &f)
+}
+
+// EditFeed changes a feed.
+func (c *Client) EditFeed(ctx context.Context, name string, in api.FeedChange) (f api.Feed, err error) {
+	return f, c.call(ctx, "PATCH", feedPath(name), in, &f)
+}
+
+// RemoveFeed removes a feed.
+func (c *Client) RemoveFeed(ctx context.Context, name string) error {
+	return c.call(ctx, "DELETE", feedPath(name), nil, nil)
+}
+
+// StartFeed switches a feed on, or has it try again at once.
+func (c *Client) StartFeed(ctx context.Context, name string) (f api.Feed, err error) {
+	return f, c.call(ctx, "POST", feedPath(name)+"/start", nil, &f)
+}
+
+// StopFeed switches a feed off.
+func (c *Client) StopFeed(ctx context.Context, name string) (f api.Feed, err error) {
+	return f, c.call(ctx, "POST", feedPath(name)+"/stop", nil, &f)
+}
+
+// Inspect has the service look into a camera.
+func (c *Client) Inspect(ctx context.Context, in api.InspectBody) (*inspect.Report, error) {
+	r := &inspect.Report{}
+	return r, c.call(ctx, "POST", "/inspect", in, r)
+}
+
+// EventQuery chooses events.
+type EventQuery struct {
+	Feed  string
+	After int64
+	Limit int
+}
+
+// Events returns events, newest first.
+func (c *Client) Events(ctx context.Context, q EventQuery) ([]api.Event, error) {
+	v := url.Values{}
+	if q.Feed != "" {
+		v.Set("feed", q.Feed)
+	}
+	if q.After > 0 {
+		v.Set("after", strconv.FormatInt(q.After, 10))
+	}
+	if q.Limit > 0 {
+		v.Set("limit", strconv.Itoa(q.Limit))
+	}
+	var out struct{ Events []api.Event }
+	err := c.call(ctx, "GET", "/events?"+v.Encode(), nil, &out)
+	return out.Events, err
+}

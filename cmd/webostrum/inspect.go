@@ -1,0 +1,168 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"webostrum/api"
+	"webostrum/client"
+	"webostrum/ingest/inspect"
+	"webostrum/ingest/rtsp"
+)
+
+func (a *app) inspect() *cli.Command {
+	return &cli.Command{
+		Name: "inspect", Usage: "look into a camera: what is inside, or why not", OnUsageError: usageError,
+		Flags: append(cameraFlags(), outputFlag(),
+			&cli.FloatFlag{Name: "seconds", Usage: "how long to read", Value: 4},
+			&cli.BoolFlag{Name: "here", Usage: "look from this machine and not from the service's"},
+		),
+		Arguments: []cli.Argument{&cli.StringArg{Name: "url", UsageText: "URL"}},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			if c.StringArg("url") == "" || c.Args().Present() {
+				return usagef("which camera? webostrum inspect rtsp://192.0.2.7/main")
+			}
+			secret, err := password(c)
+			if err != nil {
+				return err
+			}
+			in := api.InspectBody{
+				URL: c.StringArg("url"), User: c.String("user"), Password: secret, Transport: c.String("transport"),
+				Fingerprint: c.String("fingerprint"), Seconds: c.Float("seconds"),
+			}
+			var report *inspect.Report
+			err = a.wait("Looking into the camera", func() error {
+				report, err = a.look(ctx, c, in)
+				return err
+			})
+			if err != nil {
+				return err
+			}
+			return a.show(c, report, func(w io.Writer) { reportTable(w, report) })
+		},
+	}
+}
+
+// look asks the service, whose view of the network is what counts; without one
+// it looks from here.
+func (a *app) look(ctx context.Context, c *cli.Command, in api.InspectBody) (*inspect.Report, error) {
+	if !c.Bool("here") {
+		cl, err := a.service(c)
+		if err == nil {
+			report, err := cl.Inspect(ctx, in)
+			if !isUnreachable(err) {
+				return report, err
+			}
+		}
+	}
+	transport, err := rtsp.ParseTransport(in.Transport)
+	if err != nil {
+		return nil, usagef("%w", err)
+	}
+	if _, _, _, err := rtsp.ParseURL(in.URL); err != nil {
+		return nil, usagef("%w", err)
+	}
+	return inspect.Run(ctx, inspect.Config{
+		URL: in.URL, User: in.User, Password: in.Password, Transport: transport, Fingerprint: in.Fingerprint,
+		For: time.Duration(in.Seconds * float64(time.Second)),
+	})
+}
+
+func reportTable(w io.Writer, r *inspect.Report) {
+	row(w, "transport", r.Transport)
+	if r.Server != "" {
+		row(w, "server", r.Server)
+	}
+	for _, t := range r.Tracks {
+		use := "not used"
+		if t.Used {
+			use = "used"
+		}
+		row(w, "track", fmt.Sprintf("%s %s/%d, %s", t.Kind, firstOf(t.Codec, "?"), t.ClockRate, use))
+	}
+	row(w, "video", fmt.Sprintf("%s, %s profile, level %s", r.Codec, r.Profile, r.Level))
+	row(w, "size", size(r.Width, r.Height))
+	row(w, "frame rate", rate(r.FrameRate))
+	row(w, "bit rate", bits(r.BitRate))
+	row(w, "keyframe interval", seconds(r.KeyframeEvery))
+	row(w, "B-frames", yesNo(r.BFrames))
+	row(w, "slices a picture", r.Slices)
+	row(w, "loss", fmt.Sprintf("%d of %d packets", r.Lost, r.Packets+r.Lost))
+	row(w, "capture time", map[bool]string{true: "from the camera's sender reports", false: "from arrival"}[r.Reports])
+	row(w, "read for", seconds(r.Seconds))
+	for _, n := range r.Notes {
+		row(w, "note", n)
+	}
+}
+
+func seconds(v float64) string {
+	if v <= 0 {
+		return "-"
+	}
+	return fmt.Sprintf("%.2f s", v)
+}
+
+func (a *app) events() *cli.Command {
+	return &cli.Command{
+		Name: "events", Usage: "what happened", OnUsageError: usageError,
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "feed", Usage: "only this feed's events"},
+			&cli.IntFlag{Name: "limit", Usage: "how many at most", Value: 30},
+			&cli.BoolFlag{Name: "follow", Aliases: []string{"f"}, Usage: "go on and print new ones as they come"},
+			outputFlag(),
+		},
+		Action: func(ctx context.Context, c *cli.Command) error {
+			cl, err := a.service(c)
+			if err != nil {
+				return err
+			}
+			q := client.EventQuery{Feed: c.String("feed"), Limit: c.Int("limit")}
+			for {
+				events, err := cl.Events(ctx, q)
+				if err != nil {
+					return err
+				}
+				if err := a.showEvents(c, events, q.After == 0); err != nil || !c.Bool("follow") {
+					return err
+				}
+				if len(events) > 0 {
+					q.After = events[0].ID
+				}
+				if !pauseFor(ctx, time.Second) {
+					return nil
+				}
+			}
+		},
+	}
+}
+
+// showEvents prints the newest last, as one reads.
+func (a *app) showEvents(c *cli.Command, events []api.Event, head bool) error {
+	if c.Bool("follow") && len(events) == 0 {
+		return nil
+	}
+	return a.show(c, events, func(w io.Writer) {
+		if head {
+			row(w, "TIME", "FEED", "KIND", "WHAT HAPPENED")
+		}
+		for i := len(events) - 1; i >= 0; i-- {
+			e := events[i]
+			row(w, e.At.Local().Format("2006-01-02 15:04:05"), firstOf(e.Feed, "-"), e.Kind, e.Text)
+		}
+	})
+}
+
+func pauseFor(ctx context.Context, d time.Duration) bool {
+	t := time.NewTimer(d)
+	defer t.Stop()
+	select {
+	case <-t.C:
+		return true
+	case <-ctx.Done():
+		return false
+	}
+}

@@ -1,0 +1,74 @@
+package main
+
+import (
+	"fmt"
+	"os"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+	"gopkg.in/yaml.v3"
+)
+
+// settingsFile is the YAML file of --config; it is read when the first setting
+// is looked up, after its own flag was read.
+type settingsFile struct {
+	path   string
+	read   bool
+	values map[string]any
+}
+
+func (s *settingsFile) lookup(key string) (string, bool) {
+	if !s.read {
+		s.read = true
+		path := firstOf(s.path, os.Getenv("WEBOSTRUM_CONFIG"), configArgument(os.Args))
+		if path != "" {
+			if err := s.load(path); err != nil {
+				fmt.Fprintln(os.Stderr, "webostrum:", err)
+				os.Exit(exitUsage)
+			}
+		}
+	}
+	v, ok := s.values[key]
+	return fmt.Sprint(v), ok
+}
+
+func (s *settingsFile) load(path string) error {
+	body, err := os.ReadFile(path)
+	if err == nil {
+		err = yaml.Unmarshal(body, &s.values)
+	}
+	if err != nil {
+		return fmt.Errorf("the settings in %s cannot be used: %w", path, err)
+	}
+	return nil
+}
+
+// configArgument finds --config before the flags are parsed: the values of
+// other flags may come from the file.
+func configArgument(args []string) string {
+	for i, a := range args {
+		if v, ok := strings.CutPrefix(a, "--config="); ok {
+			return v
+		}
+		if a == "--config" && i+1 < len(args) {
+			return args[i+1]
+		}
+	}
+	return ""
+}
+
+// setting is one key of the file as a source of a flag's value.
+type setting struct {
+	file *settingsFile
+	key  string
+}
+
+func (s setting) Lookup() (string, bool) { return s.file.lookup(s.key) }
+func (s setting) String() string         { return "settings file" }
+func (s setting) GoString() string       { return "setting " + s.key }
+
+// from returns the sources of a setting: its variable, then the file.
+func (a *app) from(key string) cli.ValueSourceChain {
+	variable := "WEBOSTRUM_" + strings.ToUpper(strings.ReplaceAll(key, "-", "_"))
+	return cli.NewValueSourceChain(cli.EnvVar(variable), setting{&a.settings, key})
+}

@@ -1,0 +1,152 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/urfave/cli/v3"
+
+	"webostrum/sim"
+)
+
+func (a *app) workerFlag() cli.Flag {
+	return &cli.StringFlag{Name: "codecs", Usage: "`PATH` of the codec worker; found beside this program or in PATH when left out", Sources: a.from("codecs")}
+}
+
+func (a *app) controlFlag() cli.Flag {
+	return &cli.StringFlag{Name: "control", Usage: "`ADDRESS` of the cameras' control", Value: "127.0.0.1:7690", Sources: a.from("control")}
+}
+
+func (a *app) sim() *cli.Command {
+	d := sim.Defaults()
+	return &cli.Command{
+		Name: "sim", Usage: "play a simulated camera", OnUsageError: usageError,
+		Flags: []cli.Flag{
+			a.workerFlag(), a.controlFlag(),
+			&cli.StringFlag{Name: "name", Usage: "`NAME` of the camera, also its path", Value: "lower-station"},
+			&cli.StringFlag{Name: "listen", Usage: "RTSP `ADDRESS`", Value: "127.0.0.1:7654"},
+			&cli.StringFlag{Name: "user", Usage: "`USER` that may watch; empty for no sign-in", Value: "viewer"},
+			&cli.StringFlag{Name: "password", Usage: "the user's `PASSWORD`", Value: demoPassword},
+			&cli.StringFlag{Name: "digest", Usage: "`ALGORITHM` of the sign-in: MD5 or SHA-256", Value: "MD5"},
+			&cli.BoolFlag{Name: "no-tcp", Usage: "offer RTP over UDP only"},
+			&cli.StringFlag{Name: "size", Usage: "`WIDTHxHEIGHT` of the picture", Value: fmt.Sprintf("%dx%d", d.Width, d.Height)},
+			&cli.FloatFlag{Name: "rate", Usage: "pictures a second", Value: d.FrameRate},
+			&cli.IntFlag{Name: "bit-rate", Usage: "bits a second", Value: d.BitRate},
+			&cli.DurationFlag{Name: "keyframes", Usage: "time from one keyframe to the next", Value: d.KeyEvery},
+		},
+		Action:   a.runSim,
+		Commands: []*cli.Command{a.simTell()},
+	}
+}
+
+func parseSize(text string) (w, h int, err error) {
+	a, b, ok := strings.Cut(text, "x")
+	if w, err = strconv.Atoi(a); err == nil && ok {
+		h, err = strconv.Atoi(b)
+	}
+	if err != nil || !ok {
+		return 0, 0, usagef("size %q: write it like 1280x720", text)
+	}
+	return w, h, nil
+}
+
+func (a *app) runSim(ctx context.Context, c *cli.Command) error {
+	if c.Args().Present() {
+		return usagef("%q is no command of sim; \"webostrum sim --help\" lists what there is", c.Args().First())
+	}
+	w, h, err := parseSize(c.String("size"))
+	if err != nil {
+		return err
+	}
+	camera, err := sim.New(sim.Config{
+		Name: c.String("name"), Listen: c.String("listen"), User: c.String("user"), Password: c.String("password"),
+		Algorithm: c.String("digest"), NoTCP: c.Bool("no-tcp"), Worker: c.String("codecs"),
+		Settings: sim.Settings{Width: w, Height: h, FrameRate: c.Float("rate"), BitRate: c.Int("bit-rate"), KeyEvery: c.Duration("keyframes")},
+	})
+	if err != nil {
+		return err
+	}
+	fmt.Fprintf(a.out, "%s is on the air at %s, for %s. Its control is at %s. Ctrl-C ends it.\n",
+		camera.Name(), camera.URL(), firstOf(c.String("user"), "everybody"), c.String("control"))
+	return sim.Play(ctx, c.String("control"), camera)
+}
+
+// simTell makes a simulated camera misbehave.
+func (a *app) simTell() *cli.Command {
+	tell := func(name, usage string, flags []cli.Flag, order func(c *cli.Command) (sim.Order, error)) *cli.Command {
+		return &cli.Command{
+			Name: name, Usage: usage, Flags: flags, OnUsageError: usageError,
+			Action: func(ctx context.Context, c *cli.Command) error {
+				o, err := order(c)
+				if err != nil {
+					return err
+				}
+				if err := sim.Tell(ctx, c.String("control"), c.String("camera"), o); err != nil {
+					return err
+				}
+				fmt.Fprintf(a.out, "%s: %s\n", c.String("camera"), o)
+				return nil
+			},
+		}
+	}
+	onOff := func(c *cli.Command) (*bool, error) {
+		v := c.Args().First()
+		if v != "on" && v != "off" {
+			return nil, usagef("say on or off")
+		}
+		b := v == "on"
+		return &b, nil
+	}
+	share := func(c *cli.Command) (*float64, error) {
+		v, err := strconv.ParseFloat(c.Args().First(), 64)
+		if err != nil || v < 0 || v > 1 {
+			return nil, usagef("say a share from 0 to 1, such as 0.02")
+		}
+		return &v, nil
+	}
+	return &cli.Command{
+		Name: "tell", Usage: "make a simulated camera misbehave", OnUsageError: usageError,
+		Flags: []cli.Flag{&cli.StringFlag{Name: "camera", Usage: "`NAME` of the camera", Value: "lower-station"}},
+		Commands: []*cli.Command{
+			tell("refuse", "refuse every password: on or off", nil, func(c *cli.Command) (o sim.Order, err error) {
+				o.Behave.RefuseSignIn, err = onOff(c)
+				return o, err
+			}),
+			tell("freeze", "send nothing, keep the connection: on or off", nil, func(c *cli.Command) (o sim.Order, err error) {
+				o.Behave.Frozen, err = onOff(c)
+				return o, err
+			}),
+			tell("lose", "leave out a share of the packets", nil, func(c *cli.Command) (o sim.Order, err error) {
+				o.Behave.Loss, err = share(c)
+				return o, err
+			}),
+			tell("reorder", "swap a share of the packets", nil, func(c *cli.Command) (o sim.Order, err error) {
+				o.Behave.Reorder, err = share(c)
+				return o, err
+			}),
+			tell("jump", "move the timestamps by a time, such as 1h", nil, func(c *cli.Command) (o sim.Order, err error) {
+				d, err := time.ParseDuration(c.Args().First())
+				if err != nil {
+					return o, usagef("say a time, such as 1h or -30s")
+				}
+				o.Behave.Jump = &d
+				return o, nil
+			}),
+			tell("drop", "cut all connections", nil, func(*cli.Command) (sim.Order, error) { return sim.Order{Drop: true}, nil }),
+			tell("reboot", "go away and come back with other settings", []cli.Flag{
+				&cli.StringFlag{Name: "size", Usage: "`WIDTHxHEIGHT` of the picture from then on"},
+				&cli.DurationFlag{Name: "off", Usage: "how long it is away", Value: 3 * time.Second},
+				&cli.DurationFlag{Name: "keyframes", Usage: "time from one keyframe to the next from then on"},
+			}, func(c *cli.Command) (o sim.Order, err error) {
+				o.Reboot = &sim.RebootOrder{OffSeconds: c.Duration("off").Seconds(), KeySeconds: c.Duration("keyframes").Seconds()}
+				if c.String("size") != "" {
+					o.Reboot.Width, o.Reboot.Height, err = parseSize(c.String("size"))
+				}
+				return o, err
+			}),
+		},
+	}
+}

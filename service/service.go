@@ -1,0 +1,182 @@
+// Package service puts the parts together and runs them: records, station and
+// HTTP, from the first start to the orderly end.
+package service
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"webostrum/api"
+	"webostrum/station"
+	"webostrum/store"
+	"webostrum/web"
+)
+
+// Version is shown to users.
+const Version = "0.1.0"
+
+const (
+	headerTimeout = 10 * time.Second
+	idleTimeout   = 2 * time.Minute
+	drainTimeout  = 3 * time.Second
+	maxHeader     = 32 << 10
+	programLasts  = 10 * 365 * 24 * time.Hour
+	ownerOnly     = 0o600
+)
+
+// Config says how to run.
+type Config struct {
+	Data     string // folder for records and keys
+	Listen   string // address for HTTP
+	Secure   bool   // browsers reach the service over HTTPS only
+	EnterKey string // of the demo's link; empty for none
+	Log      *slog.Logger
+}
+
+// Started is what is known once the service is up.
+type Started struct {
+	Address  string // http://host:port
+	Password string // of the first account, at the first start only
+}
+
+// Run runs the service until ctx ends. started is called once it is up.
+func Run(ctx context.Context, cfg Config, started func(Started)) error {
+	records, err := store.Open(cfg.Data)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = records.Close() }()
+	password, err := firstAccount(records)
+	if err != nil {
+		return err
+	}
+	listener, err := net.Listen("tcp", cfg.Listen)
+	if err != nil {
+		return fmt.Errorf("the address %s cannot be used: %w; choose another with --listen", cfg.Listen, err)
+	}
+	up := Started{Address: "http://" + shownAddress(listener.Addr()), Password: password}
+	if err := leaveToken(records, cfg.Data, up.Address); err != nil {
+		return errors.Join(err, listener.Close())
+	}
+	feeds, err := station.Open(records, cfg.Log)
+	if err != nil {
+		return errors.Join(err, listener.Close())
+	}
+	defer feeds.Close()
+	handler, err := api.New(api.Config{
+		Store: records, Station: feeds, Web: web.Files(), Version: Version, Secure: cfg.Secure, EnterKey: cfg.EnterKey,
+	})
+	if err != nil {
+		return errors.Join(err, listener.Close())
+	}
+	return serve(ctx, handler, listener, func() { started(up) })
+}
+
+// serve serves until ctx ends, then drains for a while and cuts what is left.
+func serve(ctx context.Context, handler *api.API, l net.Listener, up func()) error {
+	server := &http.Server{
+		Handler: handler, ReadHeaderTimeout: headerTimeout, IdleTimeout: idleTimeout, MaxHeaderBytes: maxHeader,
+		ErrorLog: slog.NewLogLogger(slog.Default().Handler(), slog.LevelDebug),
+	}
+	server.RegisterOnShutdown(handler.EndStreams)
+	ended := make(chan error, 1)
+	go func() { ended <- server.Serve(l) }()
+	up()
+	select {
+	case err := <-ended:
+		return err
+	case <-ctx.Done():
+	}
+	drain, cancel := context.WithTimeout(context.WithoutCancel(ctx), drainTimeout)
+	defer cancel()
+	if err := server.Shutdown(drain); err != nil {
+		_ = server.Close()
+	}
+	if err := <-ended; !errors.Is(err, http.ErrServerClosed) {
+		return err
+	}
+	return nil
+}
+
+// shownAddress is an address that a browser on this machine can open.
+func shownAddress(a net.Addr) string {
+	tcp, ok := a.(*net.TCPAddr)
+	if !ok {
+		return a.String()
+	}
+	host := tcp.IP.String()
+	if tcp.IP.IsUnspecified() {
+		host = "127.0.0.1"
+	}
+	return net.JoinHostPort(host, fmt.Sprint(tcp.Port))
+}
+
+// firstAccount makes the first account when there is none, and returns its
+// password, which is shown this once.
+func firstAccount(records *store.Store) (string, error) {
+	n, err := records.Accounts()
+	if err != nil || n > 0 {
+		return "", err
+	}
+	password := readable(rand.Text())
+	_, err = records.AddAccount(store.FirstAccount, store.RoleEngineer, password)
+	return password, err
+}
+
+// readable cuts a random text into groups that can be copied by hand. Sixteen
+// letters of base 32 are 80 bits.
+func readable(text string) string {
+	t := strings.ToLower(text[:16])
+	return t[:4] + "-" + t[4:8] + "-" + t[8:12] + "-" + t[12:]
+}
+
+// tokenFile lets the command line of the same user on the same machine in.
+const tokenFile = "cli.json"
+
+// Local is what the token file holds.
+type Local struct {
+	Address string `json:"address"`
+	Token   string `json:"token"`
+}
+
+func leaveToken(records *store.Store, folder, address string) error {
+	now := time.Now()
+	if err := records.DropTokens(store.TokenProgram, now); err != nil {
+		return err
+	}
+	who, err := records.AccountByName(store.FirstAccount)
+	if err != nil {
+		return fmt.Errorf("the account %q is missing: %w", store.FirstAccount, err)
+	}
+	token, err := records.NewToken(who, store.TokenProgram, now.Add(programLasts))
+	if err != nil {
+		return err
+	}
+	body, err := json.Marshal(Local{address, token})
+	if err != nil {
+		return err
+	}
+	path := filepath.Join(folder, tokenFile)
+	_ = os.Remove(path) // so that the new file's rights are ours, whatever the old one's were
+	return os.WriteFile(path, body, ownerOnly)
+}
+
+// ReadLocal reads the token file of a data folder.
+func ReadLocal(folder string) (Local, error) {
+	var l Local
+	body, err := os.ReadFile(filepath.Join(folder, tokenFile))
+	if err == nil {
+		err = json.Unmarshal(body, &l)
+	}
+	return l, err
+}
