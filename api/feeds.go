@@ -124,7 +124,7 @@ func setAddress(r *store.Feed, raw string) error {
 }
 
 type editInput struct {
-	feedPath
+	Name string `path:"name" maxLength:"63" doc:"Name of the feed"`
 	Body FeedChange
 }
 

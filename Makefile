@@ -1,0 +1,65 @@
+# Two commands do everything: "make demo" and "make test".
+GO      ?= go
+BIN     := bin
+STAMPS  := .make
+WEB_SRC := $(shell find web/console web/player -type f) web/console.html web/package.json web/vite.console.ts web/vite.player.ts web/tsconfig.json
+GO_SRC  := $(shell find . -name '*.go' -not -path './web/node_modules/*') go.mod go.sum
+
+export WEBOSTRUM_CODECS ?= $(CURDIR)/$(BIN)/webostrum-codecs
+
+.PHONY: help build demo test lint bench screenshots generate fuzz clean
+
+help: ## list the targets
+	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/^([a-z]+):.*## (.*)/  make \1\t\2/' | expand -t 22
+
+build: $(BIN)/webostrum $(BIN)/webostrum-codecs ## build everything into bin/
+
+demo: build ## run the service with the simulated cameras
+	@$(BIN)/webostrum demo
+
+test: build $(STAMPS)/browser lint ## run every test
+	$(GO) test -timeout 10m ./...
+
+lint: $(STAMPS)/node ## gofmt, go vet, staticcheck, tsc, oxlint
+	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || { echo "not formatted:"; gofmt -l $$(git ls-files '*.go'); exit 1; }
+	$(GO) vet ./...
+	$(GO) tool staticcheck ./...
+	cd web && npm run --silent check && npm run --silent lint
+
+bench: build $(STAMPS)/bench ## measure, and write docs/bench.md
+	$(GO) run ./bench
+
+screenshots: build $(STAMPS)/browser $(STAMPS)/terminal ## take the pictures in docs/screenshots
+	$(GO) run ./scripts/screenshots
+
+generate: ## make the OpenAPI document and the console's types anew
+	$(GO) run ./cmd/webostrum openapi > web/openapi.json
+	cd web && npm run --silent generate
+
+fuzz: ## run every fuzz target for 30 s
+	scripts/fuzz.sh 30s
+
+clean: ## remove what was built, and the demo's records
+	rm -rf $(BIN) $(STAMPS) .demo web/node_modules
+	find web/dist -mindepth 1 -not -name .gitkeep -delete
+
+# CGO is off for the service: one static program.
+$(BIN)/webostrum: $(GO_SRC) $(STAMPS)/web
+	CGO_ENABLED=0 $(GO) build -trimpath -ldflags='-s -w' -o $@ ./cmd/webostrum
+
+$(BIN)/webostrum-codecs: $(GO_SRC) $(STAMPS)/codecs
+	CGO_ENABLED=1 $(GO) build -trimpath -o $@ ./cmd/webostrum-codecs
+
+$(STAMPS)/web: $(STAMPS)/node $(WEB_SRC)
+	find web/dist -mindepth 1 -not -name .gitkeep -delete
+	cd web && npm run --silent build
+	@touch $@
+
+$(STAMPS)/node: web/package-lock.json
+	cd web && npm ci --no-audit --no-fund
+	@mkdir -p $(STAMPS) && touch $@
+
+# Debian packages, by what they are for; see scripts/packages.sh.
+$(STAMPS)/codecs $(STAMPS)/browser $(STAMPS)/bench $(STAMPS)/terminal: scripts/packages.sh
+	scripts/packages.sh $(notdir $@)
+	@mkdir -p $(STAMPS) && touch $@

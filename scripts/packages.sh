@@ -1,0 +1,29 @@
+#!/usr/bin/env bash
+# Installs the Debian packages that one purpose needs, if they are missing, and
+# says which and why.
+set -euo pipefail
+
+case "${1:-}" in
+  codecs)   why="to build the codec worker"; packages="gcc libc6-dev pkg-config libopenh264-dev" ;;
+  browser)  why="to test pages in a real browser"; packages="chromium" ;;
+  bench)    why="to measure against"; packages="nginx-light wrk" ;;
+  terminal) why="to take pictures of the command line"; packages="xvfb xterm imagemagick x11-utils fonts-dejavu-core" ;;
+  *) echo "usage: $0 codecs|browser|bench|terminal" >&2; exit 2 ;;
+esac
+
+missing=""
+for p in $packages; do
+  dpkg-query -W -f='${Status}' "$p" 2>/dev/null | grep -q 'ok installed' || missing="$missing $p"
+done
+[ -z "$missing" ] && exit 0
+
+echo "Installing$missing $why."
+root=""
+if [ "$(id -u)" != 0 ]; then
+  command -v sudo >/dev/null || { echo "This needs root: run \"apt-get install$missing\" as root, then try again." >&2; exit 1; }
+  root=sudo
+fi
+$root apt-get update -qq
+# Word splitting is wanted: the list holds package names only.
+# shellcheck disable=SC2086
+DEBIAN_FRONTEND=noninteractive $root apt-get install -y -qq --no-install-recommends $missing >/dev/null

@@ -1,0 +1,146 @@
+// Command screenshots takes the pictures in docs/screenshots from the running
+// demo.
+package main
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"webostrum/testkit"
+)
+
+const (
+	width, height = 1280, 800
+	patience      = 30 * time.Second
+	settle        = 700 * time.Millisecond // transitions
+)
+
+func main() {
+	out := flag.String("out", "docs/screenshots", "folder for the pictures")
+	only := flag.String("only", "", "take only pictures whose name holds this")
+	flag.Parse()
+	if err := run(*out, *only); err != nil {
+		fmt.Fprintln(os.Stderr, "screenshots:", err)
+		os.Exit(1)
+	}
+}
+
+func run(out, only string) error {
+	data, err := os.MkdirTemp("", "webostrum-shots-")
+	if err != nil {
+		return err
+	}
+	defer func() { _ = os.RemoveAll(data) }()
+	demo, err := testkit.StartDemo(data)
+	if err != nil {
+		return err
+	}
+	defer func() { _, _ = demo.Terminate(5 * time.Second) }()
+	if err := os.MkdirAll(out, 0o755); err != nil {
+		return err
+	}
+	page, stop, err := testkit.OpenBrowser(context.Background(), width, height)
+	if err != nil {
+		return err
+	}
+	defer stop()
+	s := &shooter{demo: demo, page: page, out: out, only: only}
+	if err := s.pages(); err != nil {
+		return err
+	}
+	return s.terminals()
+}
+
+type shooter struct {
+	demo *testkit.Demo
+	page *testkit.Page
+	out  string
+	only string
+}
+
+func (s *shooter) wanted(name string) bool { return s.only == "" || strings.Contains(name, s.only) }
+
+// shoot opens a page, does what is to be done there, waits for what must be on
+// it, and takes the picture.
+func (s *shooter) shoot(name, path, until string, do ...func() error) error {
+	if !s.wanted(name) {
+		return nil
+	}
+	if err := s.page.Open(s.demo.Address + path); err != nil {
+		return err
+	}
+	for _, step := range do {
+		if err := step(); err != nil {
+			return fmt.Errorf("%s: %w", name, err)
+		}
+	}
+	if err := s.page.Until(until, patience); err != nil {
+		return fmt.Errorf("%s: %w", name, err)
+	}
+	time.Sleep(settle)
+	png, err := s.page.Picture()
+	if err != nil {
+		return err
+	}
+	fmt.Println(name)
+	return os.WriteFile(filepath.Join(s.out, name+".png"), png, 0o644)
+}
+
+const (
+	playing  = `document.querySelector("webostrum-player")?.dataset.status === "playing" && Number(document.querySelector("webostrum-player").dataset.delay) > 0`
+	feedRow  = `[...document.querySelectorAll("a")].some(a => a.textContent.includes("Lower station") && a.textContent.includes("Mbit/s"))`
+	reported = `document.body.textContent.includes("It works")`
+	details  = `document.querySelector("webostrum-player").shadowRoot.querySelector("[aria-label=Details]").click()`
+)
+
+func (s *shooter) pages() error {
+	if s.wanted("sign-in") {
+		if err := s.shoot("sign-in", "/", `document.querySelector("input[type=password]")`); err != nil {
+			return err
+		}
+	}
+	if err := s.page.Open(s.demo.Enter); err != nil {
+		return err
+	}
+	wait := func(d time.Duration) func() error {
+		return func() error { time.Sleep(d); return nil }
+	}
+	steps := []func() error{
+		func() error { return s.shoot("feeds", "/", feedRow) },
+		func() error {
+			return s.shoot("watch", "/watch/lower-station", playing, wait(8*time.Second), func() error { return s.page.Run(details) })
+		},
+		func() error { return s.shoot("feed", "/feeds/lower-station", playing, wait(time.Minute)) },
+		func() error { return s.shoot("add", "/", reported, s.fillAdd) },
+		func() error { return s.shoot("events", "/events", `document.querySelectorAll("li time").length > 2`) },
+		s.page.Phone,
+		func() error { return s.shoot("feed-phone-dark", "/feeds/lower-station", playing) },
+	}
+	for _, step := range steps {
+		if err := step(); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (s *shooter) fillAdd() error {
+	if err := s.page.Press("Add a feed"); err != nil {
+		return err
+	}
+	for selector, text := range map[string]string{
+		`input[placeholder^="rtsp://"]`:      "rtsp://" + s.demo.Camera + "/lower-station",
+		`input[autocomplete="off"]`:          "viewer",
+		`input[autocomplete="new-password"]`: "funicular",
+	} {
+		if err := s.page.Type(selector, text); err != nil {
+			return err
+		}
+	}
+	return s.page.Press("Look into the camera")
+}

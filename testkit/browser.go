@@ -1,0 +1,127 @@
+// Package testkit is what end-to-end tests, measurements and screenshots share:
+// a headless browser and a running service.
+package testkit
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"os/exec"
+	"time"
+
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/chromedp"
+)
+
+// Page is a tab of a headless Chromium of its own.
+type Page struct {
+	tab context.Context
+}
+
+// OpenBrowser starts a headless Chromium with an empty profile; the function
+// that is returned ends it.
+func OpenBrowser(ctx context.Context, width, height int) (*Page, func(), error) {
+	path, err := exec.LookPath("chromium")
+	if err != nil {
+		return nil, nil, errors.New("chromium is missing: run \"scripts/packages.sh browser\"")
+	}
+	profile, err := os.MkdirTemp("", "webostrum-browser-")
+	if err != nil {
+		return nil, nil, err
+	}
+	opts := []chromedp.ExecAllocatorOption{
+		chromedp.ExecPath(path), chromedp.UserDataDir(profile), chromedp.WindowSize(width, height),
+	}
+	for _, flag := range []string{
+		"no-sandbox", "disable-gpu", "disable-quic", "no-first-run", "disable-background-networking",
+		"disable-component-update", "disable-sync", "hide-scrollbars", "mute-audio",
+	} {
+		opts = append(opts, chromedp.Flag(flag, true))
+	}
+	opts = append(opts, chromedp.Flag("headless", "new"), chromedp.Flag("autoplay-policy", "no-user-gesture-required"))
+	alloc, stopAlloc := chromedp.NewExecAllocator(ctx, opts...)
+	tab, stopTab := chromedp.NewContext(alloc)
+	stop := func() {
+		stopTab()
+		stopAlloc()
+		_ = os.RemoveAll(profile)
+	}
+	p := &Page{tab}
+	if err := p.Open("about:blank"); err != nil {
+		stop()
+		return nil, nil, fmt.Errorf("chromium does not start: %w", err)
+	}
+	return p, stop, nil
+}
+
+// Open goes to an address and waits for the page to load.
+func (p *Page) Open(url string) error { return chromedp.Do(p.tab, chromedp.Navigate(url)) }
+
+// Text evaluates a JavaScript expression and returns its value as text.
+func (p *Page) Text(expression string) (string, error) {
+	return chromedp.Run(p.tab, chromedp.Evaluate[string]("String("+expression+")"))
+}
+
+// Number evaluates a JavaScript expression that is a number.
+func (p *Page) Number(expression string) (float64, error) {
+	return chromedp.Run(p.tab, chromedp.Evaluate[float64]("Number("+expression+")"))
+}
+
+// Run runs JavaScript statements.
+func (p *Page) Run(statements string) error {
+	_, err := chromedp.Run(p.tab, chromedp.Evaluate[bool]("(() => {"+statements+"; return true })()"))
+	return err
+}
+
+const askEvery = 100 * time.Millisecond
+
+// Until asks again and again until a JavaScript expression is true. A page
+// that is being loaded counts as not yet.
+func (p *Page) Until(expression string, within time.Duration) error {
+	ctx, cancel := context.WithTimeout(p.tab, within)
+	defer cancel()
+	var last error
+	err := Eventually(ctx, func() bool {
+		var ok bool
+		ok, last = chromedp.Run(ctx, chromedp.Evaluate[bool]("Boolean("+expression+")"))
+		return last == nil && ok
+	})
+	if err != nil {
+		return fmt.Errorf("%s did not come true within %v (%w)", expression, within, errors.Join(err, last))
+	}
+	return nil
+}
+
+// Type puts text into the field that a CSS selector finds.
+func (p *Page) Type(selector, text string) error {
+	return chromedp.Do(p.tab, chromedp.SendKeys(selector, text))
+}
+
+// Keys presses keys where the focus is.
+func (p *Page) Keys(keys string) error { return chromedp.Do(p.tab, chromedp.KeyEvent(keys)) }
+
+// Press clicks the button with this text.
+func (p *Page) Press(label string) error {
+	find := fmt.Sprintf(`[...document.querySelectorAll("button, a")].find(b => b.textContent.trim() === %q)`, label)
+	if err := p.Until(find, 10*time.Second); err != nil {
+		return err
+	}
+	return p.Run(find + ".click()")
+}
+
+// Picture returns what the page shows, as PNG.
+func (p *Page) Picture() ([]byte, error) { return chromedp.Run(p.tab, chromedp.CaptureScreenshot()) }
+
+// Phone makes the window that of a phone, with dark colours wanted.
+func (p *Page) Phone() error {
+	const width, height, scale = 390, 844, 2
+	dark := chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+		_, err := cdp.Call(ctx, t, emulation.SetEmulatedMedia, emulation.SetEmulatedMediaParams{
+			Features: []*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: "dark"}},
+		})
+		return err
+	})
+	return chromedp.Do(p.tab, dark, chromedp.EmulateViewport(width, height, chromedp.EmulateScale(scale)))
+}

@@ -1,0 +1,45 @@
+import Box from "@mui/material/Box";
+import CircularProgress from "@mui/material/CircularProgress";
+import { useQuery } from "@tanstack/react-query";
+import { Navigate, Route, Routes } from "react-router";
+
+import { Problem, problemOf } from "./api/client";
+import { meQuery } from "./api/queries";
+import { EventsPage } from "./events/EventsPage";
+import { FeedPage } from "./feed/FeedPage";
+import { FeedsPage } from "./feeds/FeedsPage";
+import { Live } from "./live/Live";
+import { Frame } from "./parts/Frame";
+import { ProblemBox } from "./parts/ProblemBox";
+import { SignInPage } from "./signin/SignInPage";
+
+export function App() {
+  const me = useQuery(meQuery);
+  if (me.isPending) {
+    return (
+      <Box sx={{ display: "grid", placeItems: "center", height: "100vh" }}>
+        <CircularProgress aria-label="Loading" />
+      </Box>
+    );
+  }
+  if (me.isError && me.error instanceof Problem && me.error.status === 401) return <SignInPage />;
+  if (me.isError) {
+    return (
+      <Box sx={{ p: 4 }}>
+        <ProblemBox problem={problemOf(me.error)} />
+      </Box>
+    );
+  }
+  return (
+    <Live>
+      <Frame me={me.data}>
+        <Routes>
+          <Route path="/" element={<FeedsPage me={me.data} />} />
+          <Route path="/feeds/:name" element={<FeedPage me={me.data} />} />
+          <Route path="/events" element={<EventsPage />} />
+          <Route path="*" element={<Navigate to="/" replace />} />
+        </Routes>
+      </Frame>
+    </Live>
+  );
+}

@@ -1,0 +1,48 @@
+import Alert from "@mui/material/Alert";
+import Box from "@mui/material/Box";
+import Paper from "@mui/material/Paper";
+import Typography from "@mui/material/Typography";
+
+import type { Report } from "../api/client";
+import { bits, rate, size } from "../look/numbers";
+
+function rows(r: Report): [string, string][] {
+  return [
+    ["Picture", size(r.width, r.height)],
+    ["Frame rate", rate(r.frameRate)],
+    ["Bit rate", bits(r.bitRate)],
+    ["Codec", `${r.codec} ${r.profile} ${r.level}`],
+    ["Keyframes", r.keyframeSeconds ? `every ${r.keyframeSeconds.toFixed(2)} s` : "fewer than two seen"],
+    ["B-frames", r.bFrames ? "yes" : "no"],
+    ["Transport", r.transport.toUpperCase()],
+    ["Loss", `${r.lost} of ${r.packets + r.lost} packets`],
+  ];
+}
+
+/** What looking into a camera has found. */
+export function ReportView({ report }: { report: Report }) {
+  return (
+    <Paper sx={{ p: 2, bgcolor: "background.default" }}>
+      <Typography variant="h2" sx={{ mb: 1 }}>
+        It works
+      </Typography>
+      <Box sx={{ display: "grid", gridTemplateColumns: { xs: "1fr 1fr", sm: "repeat(4, 1fr)" }, gap: 1.5 }}>
+        {rows(report).map(([name, value]) => (
+          <Box key={name}>
+            <Typography variant="caption" color="text.secondary">
+              {name}
+            </Typography>
+            <Typography variant="body2" sx={{ fontVariantNumeric: "tabular-nums" }}>
+              {value}
+            </Typography>
+          </Box>
+        ))}
+      </Box>
+      {(report.notes ?? []).map((n) => (
+        <Alert key={n} severity="info" sx={{ mt: 1.5 }}>
+          {n}
+        </Alert>
+      ))}
+    </Paper>
+  );
+}

@@ -1,0 +1,134 @@
+import FormControlLabel from "@mui/material/FormControlLabel";
+import MenuItem from "@mui/material/MenuItem";
+import Stack from "@mui/material/Stack";
+import Switch from "@mui/material/Switch";
+import TextField from "@mui/material/TextField";
+
+import type { Feed } from "../api/client";
+
+export interface CameraValues {
+  url: string;
+  user: string;
+  password: string;
+  transport: Feed["transport"];
+  fingerprint: string;
+}
+
+export const emptyCamera: CameraValues = { url: "", user: "", password: "", transport: "auto", fingerprint: "" };
+
+export interface DeliveryValues {
+  name: string;
+  title: string;
+  public: boolean;
+  segmentSeconds: string;
+  listSize: string;
+}
+
+export const emptyDelivery: DeliveryValues = { name: "", title: "", public: false, segmentSeconds: "2", listSize: "6" };
+
+type Fields = Record<string, string> | undefined;
+
+interface FieldsProps<T> {
+  values: T;
+  onChange: (values: T) => void;
+  fields: Fields;
+}
+
+function told(fields: Fields, name: string, hint?: string) {
+  return { error: Boolean(fields?.[name]), helperText: fields?.[name] ?? hint };
+}
+
+export function CameraFields({ values, onChange, fields, kept }: FieldsProps<CameraValues> & { kept?: boolean }) {
+  const put = (part: Partial<CameraValues>) => onChange({ ...values, ...part });
+  const secret = kept ? "Left empty, the one that is kept stays." : undefined;
+  return (
+    <>
+      <TextField
+        label="Camera address"
+        placeholder="rtsp://192.0.2.7:554/main"
+        value={values.url}
+        onChange={(e) => put({ url: e.target.value })}
+        required
+        autoFocus
+        {...told(fields, "url", "rtsp:// or rtsps://, as the camera's manual or settings page has it")}
+      />
+      <Stack direction={{ xs: "column", sm: "row" }} spacing={2}>
+        <TextField label="User" value={values.user} onChange={(e) => put({ user: e.target.value })} autoComplete="off" {...told(fields, "user", secret)} />
+        <TextField
+          label="Password"
+          type="password"
+          value={values.password}
+          onChange={(e) => put({ password: e.target.value })}
+          autoComplete="new-password"
+          {...told(fields, "password", secret)}
+        />
+        <TextField
+          select
+          label="Transport"
+          value={values.transport}
+          onChange={(e) => put({ transport: e.target.value as Feed["transport"] })}
+          sx={{ maxWidth: { sm: 150 } }}
+        >
+          <MenuItem value="auto">auto</MenuItem>
+          <MenuItem value="tcp">TCP</MenuItem>
+          <MenuItem value="udp">UDP</MenuItem>
+        </TextField>
+      </Stack>
+      {values.url.startsWith("rtsps:") && (
+        <TextField
+          label="Certificate fingerprint (SHA-256)"
+          value={values.fingerprint}
+          onChange={(e) => put({ fingerprint: e.target.value })}
+          {...told(fields, "fingerprint", "Only for a camera whose certificate nobody has signed")}
+        />
+      )}
+    </>
+  );
+}
+
+export function DeliveryFields({ values, onChange, fields, nameFixed }: FieldsProps<DeliveryValues> & { nameFixed?: boolean }) {
+  const put = (part: Partial<DeliveryValues>) => onChange({ ...values, ...part });
+  return (
+    <>
+      <Stack direction={{ xs: "column", sm: "row" }} spacing={2}>
+        {!nameFixed && (
+          <TextField
+            label="Name in addresses"
+            value={values.name}
+            onChange={(e) => put({ name: e.target.value })}
+            required
+            {...told(fields, "name", "After the place it shows: small letters, digits, hyphens")}
+          />
+        )}
+        <TextField label="Name for people" value={values.title} onChange={(e) => put({ title: e.target.value })} {...told(fields, "title")} />
+      </Stack>
+      <Stack direction={{ xs: "column", sm: "row" }} spacing={2}>
+        <TextField
+          label="Segment length, seconds"
+          type="number"
+          value={values.segmentSeconds}
+          onChange={(e) => put({ segmentSeconds: e.target.value })}
+          slotProps={{ htmlInput: { min: 0.5, max: 60, step: 0.5 } }}
+          {...told(fields, "segmentSeconds", "Cut at the first keyframe after that")}
+        />
+        <TextField
+          label="Segments in the list"
+          type="number"
+          value={values.listSize}
+          onChange={(e) => put({ listSize: e.target.value })}
+          slotProps={{ htmlInput: { min: 3, max: 64 } }}
+          {...told(fields, "listSize", window(values))}
+        />
+      </Stack>
+      <FormControlLabel
+        control={<Switch checked={values.public} onChange={(e) => put({ public: e.target.checked })} />}
+        label={values.public ? "Everybody who knows the address may watch" : "Only signed-in people may watch"}
+      />
+    </>
+  );
+}
+
+function window(v: DeliveryValues): string {
+  const seconds = Number(v.segmentSeconds) * Number(v.listSize);
+  return seconds > 0 ? `A window of ${seconds} s` : "";
+}

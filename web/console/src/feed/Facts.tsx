@@ -1,0 +1,49 @@
+import Box from "@mui/material/Box";
+import Typography from "@mui/material/Typography";
+
+import type { Feed } from "../api/client";
+import { bits, rate, size } from "../look/numbers";
+
+function facts(f: Feed): [string, string][] {
+  const s = f.session;
+  const list: [string, string][] = [
+    ["Picture", size(f.width, f.height)],
+    ["Frame rate", rate(f.frameRate)],
+    ["Bit rate", bits(f.bitRate)],
+    ["Keyframes", f.keyframeSeconds ? `every ${f.keyframeSeconds.toFixed(2)} s` : "–"],
+  ];
+  if (s) {
+    list.push(
+      ["Codec", `${s.codec} ${s.profile} ${s.level}`],
+      ["Transport", s.transport.toUpperCase()],
+      ["Loss", `${s.lost} of ${s.packets + s.lost} packets`],
+      ["Pictures dropped", String(s.dropped)],
+      ["Capture time", s.senderReports ? "from the camera" : "from arrival"],
+    );
+  }
+  list.push(
+    ["HLS", `${f.segmentSeconds} s segments, list of ${f.listSize}`],
+    ["May watch", f.public ? "everybody" : "signed-in people"],
+    ["Viewers", String(f.viewers)],
+    ["Camera", f.url],
+    ["Credentials", f.credentials ? "kept, sealed" : "none"],
+  );
+  return list;
+}
+
+export function Facts({ feed }: { feed: Feed }) {
+  return (
+    <Box component="dl" sx={{ m: 0, display: "grid", gridTemplateColumns: "auto minmax(0, 1fr)", columnGap: 2, rowGap: 0.5 }}>
+      {facts(feed).map(([name, value]) => (
+        <Box key={name} sx={{ display: "contents" }}>
+          <Typography component="dt" variant="body2" color="text.secondary">
+            {name}
+          </Typography>
+          <Typography component="dd" variant="body2" sx={{ m: 0, overflowWrap: "anywhere", fontVariantNumeric: "tabular-nums" }}>
+            {value}
+          </Typography>
+        </Box>
+      ))}
+    </Box>
+  );
+}

@@ -1,0 +1,101 @@
+import ArrowBackIcon from "@mui/icons-material/ArrowBack";
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Paper from "@mui/material/Paper";
+import Stack from "@mui/material/Stack";
+import Typography from "@mui/material/Typography";
+import { useQuery } from "@tanstack/react-query";
+import { Link, useParams } from "react-router";
+
+import { Problem, type Feed, type Me } from "../api/client";
+import { feedsQuery } from "../api/queries";
+import { EventList } from "../events/EventList";
+import { useLiveState } from "../live/Live";
+import { span } from "../look/numbers";
+import { ProblemBox } from "../parts/ProblemBox";
+import { StateMark } from "../parts/StateMark";
+import { Actions } from "./Actions";
+import { Addresses } from "./Addresses";
+import { Facts } from "./Facts";
+import { Player } from "./Player";
+import { RateChart } from "./RateChart";
+
+export function FeedPage({ me }: { me: Me }) {
+  const { name = "" } = useParams();
+  const feeds = useQuery(feedsQuery);
+  const feed = feeds.data?.find((f) => f.name === name);
+  if (!feed) {
+    return (
+      <Stack spacing={2}>
+        <BackLink />
+        {feeds.data && <Typography>There is no feed called “{name}”.</Typography>}
+      </Stack>
+    );
+  }
+  return (
+    <Stack spacing={2}>
+      <Head feed={feed} me={me} />
+      <Box sx={{ display: "grid", gap: 2, gridTemplateColumns: { xs: "minmax(0, 1fr)", md: "minmax(0, 2fr) minmax(280px, 1fr)" }, alignItems: "start" }}>
+        <Stack spacing={2}>
+          {feed.code && <ProblemBox severity="warning" problem={new Problem(0, feed.reason, feed.code, feed.remedy)} />}
+          <Paper sx={{ overflow: "hidden", aspectRatio: "16 / 9" }}>
+            <Player feed={feed.name} label={feed.title} />
+          </Paper>
+          <Section title="Coming in">
+            <RateChart feed={feed.name} />
+          </Section>
+        </Stack>
+        <Stack spacing={2}>
+          <Section title="Facts">
+            <Facts feed={feed} />
+          </Section>
+          <Section title="Addresses">
+            <Addresses feed={feed} />
+          </Section>
+          <Section title="Events">
+            <EventList feed={feed.name} limit={8} />
+          </Section>
+        </Stack>
+      </Box>
+    </Stack>
+  );
+}
+
+function BackLink() {
+  return (
+    <Button component={Link} to="/" startIcon={<ArrowBackIcon />} sx={{ alignSelf: "start", ml: -1 }}>
+      Feeds
+    </Button>
+  );
+}
+
+function Head({ feed, me }: { feed: Feed; me: Me }) {
+  const { now } = useLiveState();
+  return (
+    <Stack direction={{ xs: "column", sm: "row" }} spacing={1.5} sx={{ justifyContent: "space-between", alignItems: { sm: "center" } }}>
+      <Stack direction="row" spacing={2} sx={{ alignItems: "center", flexWrap: "wrap" }}>
+        <BackLink />
+        <Typography variant="h1">{feed.title}</Typography>
+        <Box>
+          <StateMark state={feed.state} />
+          <Typography component="span" variant="body2" color="text.secondary">
+            {" "}
+            for {span(feed.since, now)}
+          </Typography>
+        </Box>
+      </Stack>
+      {me.role === "engineer" && <Actions feed={feed} />}
+    </Stack>
+  );
+}
+
+function Section({ title, children }: { title: string; children: React.ReactNode }) {
+  return (
+    <Paper component="section" sx={{ p: 2 }}>
+      <Typography variant="h2" sx={{ mb: 1.25 }}>
+        {title}
+      </Typography>
+      {children}
+    </Paper>
+  );
+}

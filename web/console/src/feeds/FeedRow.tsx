@@ -1,0 +1,83 @@
+import PublicIcon from "@mui/icons-material/Public";
+import Box from "@mui/material/Box";
+import Stack from "@mui/material/Stack";
+import Tooltip from "@mui/material/Tooltip";
+import Typography from "@mui/material/Typography";
+import { Link } from "react-router";
+
+import type { Feed } from "../api/client";
+import { useLiveState } from "../live/Live";
+import { bits, rate, size, span } from "../look/numbers";
+import { StateMark } from "../parts/StateMark";
+
+export function FeedRow({ feed, first }: { feed: Feed; first: boolean }) {
+  const { now } = useLiveState();
+  return (
+    <Box
+      component={Link}
+      to={`/feeds/${feed.name}`}
+      sx={{
+        display: "grid",
+        gridTemplateColumns: { xs: "1fr auto", md: "minmax(200px, 1.3fr) minmax(240px, 2fr) 110px 80px 120px 80px" },
+        columnGap: 2,
+        rowGap: 0.5,
+        alignItems: "center",
+        px: 2.5,
+        py: 1.75,
+        color: "inherit",
+        textDecoration: "none",
+        borderTop: first ? 0 : 1,
+        borderColor: "divider",
+        "&:hover": { bgcolor: "action.hover" },
+        "&:focus-visible": { outline: "2px solid", outlineColor: "primary.main", outlineOffset: -2 },
+      }}
+    >
+      <Box sx={{ minWidth: 0 }}>
+        <Stack direction="row" spacing={0.75} sx={{ alignItems: "center" }}>
+          <Typography sx={{ fontWeight: 650 }} noWrap>
+            {feed.title}
+          </Typography>
+          {feed.public && (
+            <Tooltip title="Everybody may watch">
+              <PublicIcon sx={{ fontSize: 16, color: "text.secondary" }} aria-label="Everybody may watch" />
+            </Tooltip>
+          )}
+        </Stack>
+        <Typography variant="body2" color="text.secondary" noWrap>
+          {feed.name}
+        </Typography>
+      </Box>
+      <Box sx={{ minWidth: 0, gridColumn: { xs: "1 / -1", md: "auto" }, order: { xs: 2, md: 0 } }}>
+        <Box>
+          <StateMark state={feed.state} />
+          <Typography component="span" variant="body2" color="text.secondary">
+            {" "}
+            for {span(feed.since, now)}
+          </Typography>
+        </Box>
+        {feed.state !== "live" && (
+          <Typography variant="body2" color="text.secondary">
+            {feed.reason}
+          </Typography>
+        )}
+      </Box>
+      <Cell label="size" value={size(feed.width, feed.height)} />
+      <Cell label="rate" value={rate(feed.frameRate)} hideOnPhone />
+      <Cell label="incoming" value={bits(feed.bitRate)} hideOnPhone />
+      <Cell label={feed.viewers === 1 ? "viewer" : "viewers"} value={String(feed.viewers)} hideOnPhone />
+    </Box>
+  );
+}
+
+function Cell({ label, value, hideOnPhone }: { label: string; value: string; hideOnPhone?: boolean }) {
+  return (
+    <Box sx={{ textAlign: "right", display: { xs: hideOnPhone ? "none" : "block", md: "block" } }}>
+      <Typography noWrap sx={{ fontVariantNumeric: "tabular-nums" }}>
+        {value}
+      </Typography>
+      <Typography variant="caption" color="text.secondary">
+        {label}
+      </Typography>
+    </Box>
+  );
+}

@@ -1,0 +1,54 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+
+import type { Feed } from "../api/client";
+import { feedsQuery } from "../api/queries";
+
+const firstPause = 1000;
+const longestPause = 15_000;
+
+interface LiveFeeds {
+  now: number;
+  feeds: Feed[] | null;
+}
+
+/**
+ * Keeps the cache of feeds and events up to date from the service's stream.
+ * Returns whether the stream is up, and the service's clock at its last word.
+ */
+export function useLive(enabled: boolean): { connected: boolean; now: number } {
+  const queries = useQueryClient();
+  const [connected, setConnected] = useState(false);
+  const [now, setNow] = useState(() => Date.now());
+
+  useEffect(() => {
+    if (!enabled) return;
+    let source: EventSource | undefined;
+    let timer: ReturnType<typeof setTimeout> | undefined;
+    let pause = firstPause;
+    const open = () => {
+      source = new EventSource("/api/v1/live");
+      source.addEventListener("feeds", (e) => {
+        pause = firstPause;
+        setConnected(true);
+        const live = JSON.parse((e as MessageEvent<string>).data) as LiveFeeds;
+        setNow(live.now);
+        queries.setQueryData(feedsQuery.queryKey, live.feeds ?? []);
+      });
+      source.addEventListener("event", () => void queries.invalidateQueries({ queryKey: ["events"] }));
+      source.onerror = () => {
+        source?.close();
+        setConnected(false);
+        timer = setTimeout(open, pause * (0.75 + Math.random() / 2));
+        pause = Math.min(pause * 2, longestPause);
+      };
+    };
+    open();
+    return () => {
+      clearTimeout(timer);
+      source?.close();
+    };
+  }, [enabled, queries]);
+
+  return { connected, now };
+}

@@ -1,0 +1,14 @@
+import CssBaseline from "@mui/material/CssBaseline";
+import { ThemeProvider } from "@mui/material/styles";
+import type { ReactNode } from "react";
+
+import { theme } from "./theme";
+
+export function Look({ children }: { children: ReactNode }) {
+  return (
+    <ThemeProvider theme={theme} defaultMode="system">
+      <CssBaseline enableColorScheme />
+      {children}
+    </ThemeProvider>
+  );
+}

@@ -1,0 +1,20 @@
+export function bits(v: number | undefined): string {
+  if (!v || v <= 0) return "–";
+  return v < 1e6 ? `${(v / 1e3).toFixed(0)} kbit/s` : `${(v / 1e6).toFixed(2)} Mbit/s`;
+}
+
+export function rate(v: number | undefined): string {
+  return !v || v <= 0 ? "–" : `${v.toFixed(1)} fps`;
+}
+
+export function size(w: number | undefined, h: number | undefined): string {
+  return w && h ? `${w} × ${h}` : "–";
+}
+
+export function span(from: string, now: number): string {
+  const s = Math.max(0, (now - Date.parse(from)) / 1000);
+  if (s < 60) return `${Math.floor(s)} s`;
+  if (s < 3600) return `${Math.floor(s / 60)} min`;
+  if (s < 48 * 3600) return `${Math.floor(s / 3600)} h`;
+  return `${Math.floor(s / 86400)} days`;
+}

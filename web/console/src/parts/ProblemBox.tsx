@@ -1,0 +1,19 @@
+import Alert from "@mui/material/Alert";
+import AlertTitle from "@mui/material/AlertTitle";
+import Typography from "@mui/material/Typography";
+
+import type { Problem } from "../api/client";
+
+export function ProblemBox({ problem, severity = "error" }: { problem: Problem; severity?: "error" | "warning" }) {
+  return (
+    <Alert severity={severity} variant="outlined">
+      <AlertTitle>{problem.message}</AlertTitle>
+      {problem.remedy}
+      {problem.code && (
+        <Typography component="div" variant="caption" color="text.secondary">
+          {problem.code}
+        </Typography>
+      )}
+    </Alert>
+  );
+}

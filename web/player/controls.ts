@@ -1,0 +1,149 @@
+// What the viewer sees and presses. Everything is reachable by keyboard and
+// told to screen readers.
+import { icons, type IconName } from "./icons";
+import type { Details } from "./session";
+
+export interface Controls {
+  root: HTMLElement;
+  video: HTMLVideoElement;
+  showPlaying(): void;
+  showWaiting(reason: string, remedy?: string): void;
+  showDetails(d: Details): void;
+  setLabel(label: string): void;
+  dispose(): void;
+}
+
+export interface Actions {
+  toLive(): void;
+}
+
+type Attributes = Record<string, string>;
+
+function element<K extends keyof HTMLElementTagNameMap>(
+  tag: K,
+  className: string,
+  attributes: Attributes = {},
+  ...children: (Node | string)[]
+): HTMLElementTagNameMap[K] {
+  const e = document.createElement(tag);
+  e.className = className;
+  for (const [k, v] of Object.entries(attributes)) e.setAttribute(k, v);
+  e.append(...children);
+  return e;
+}
+
+function button(icon: IconName, label: string, key: string, press: () => void): HTMLButtonElement {
+  const b = element("button", "button", { type: "button", title: `${label} (${key})`, "aria-label": label });
+  b.innerHTML = icons[icon];
+  b.addEventListener("click", press);
+  return b;
+}
+
+function swap(b: HTMLButtonElement, icon: IconName, label: string, key: string): void {
+  b.innerHTML = icons[icon];
+  b.title = `${label} (${key})`;
+  b.setAttribute("aria-label", label);
+}
+
+export function controls(label: string, actions: Actions): Controls {
+  const video = element("video", "video", { playsinline: "", tabindex: "-1" });
+  video.muted = true; // sound blocks starting by itself
+  video.autoplay = true;
+  const reason = element("p", "reason");
+  const remedy = element("p", "remedy");
+  const waiting = element("div", "waiting", { role: "status" }, element("span", "spinner", { "aria-hidden": "true" }), reason, remedy);
+  const details = element("p", "details", { hidden: "" });
+  const title = element("span", "title", {}, label);
+
+  const play = button("pause", "Pause", "space", () => togglePlay());
+  const sound = button("soundOff", "Sound on", "m", () => toggleSound());
+  const info = button("info", "Details", "d", () => toggleDetails());
+  const pip = button("pip", "Picture in picture", "p", () => void togglePip());
+  const full = button("full", "Full screen", "f", () => void toggleFull());
+  info.setAttribute("aria-pressed", "false");
+  pip.hidden = !document.pictureInPictureEnabled;
+  const bar = element("div", "bar", { role: "toolbar", "aria-label": "Player" }, play, sound, title, info, pip, full);
+  const root = element("section", "player", { "aria-label": label, tabindex: "0" }, video, waiting, details, bar);
+  full.hidden = typeof root.requestFullscreen !== "function";
+
+  function togglePlay(): void {
+    if (video.paused) {
+      actions.toLive(); // going on where one stopped would show the past
+      void video.play();
+    } else video.pause();
+  }
+  function toggleSound(): void {
+    video.muted = !video.muted;
+  }
+  function toggleDetails(): void {
+    details.hidden = !details.hidden;
+    info.setAttribute("aria-pressed", String(!details.hidden));
+  }
+  async function togglePip(): Promise<void> {
+    try {
+      if (document.pictureInPictureElement) await document.exitPictureInPicture();
+      else await video.requestPictureInPicture();
+    } catch {
+      // Refused by the browser, for instance before the first picture.
+    }
+  }
+  async function toggleFull(): Promise<void> {
+    try {
+      if (document.fullscreenElement) await document.exitFullscreen();
+      else await root.requestFullscreen();
+    } catch {
+      // Refused by the browser or by the page that embeds us.
+    }
+  }
+
+  const keys: Record<string, () => void> = {
+    " ": togglePlay,
+    m: toggleSound,
+    d: toggleDetails,
+    p: () => void togglePip(),
+    f: () => void toggleFull(),
+  };
+  root.addEventListener("keydown", (e) => {
+    const act = keys[e.key.toLowerCase()];
+    const onButton = e.composedPath()[0] instanceof HTMLButtonElement;
+    if (!act || e.ctrlKey || e.metaKey || e.altKey || (onButton && e.key === " ")) return;
+    e.preventDefault();
+    act();
+  });
+  video.addEventListener("pause", () => swap(play, "play", "Play", "space"));
+  video.addEventListener("play", () => swap(play, "pause", "Pause", "space"));
+  video.addEventListener("volumechange", () =>
+    video.muted ? swap(sound, "soundOff", "Sound on", "m") : swap(sound, "soundOn", "Sound off", "m"),
+  );
+  const onFull = () => {
+    const inside = document.fullscreenElement !== null;
+    swap(full, inside ? "fullExit" : "full", inside ? "Leave full screen" : "Full screen", "f");
+  };
+  document.addEventListener("fullscreenchange", onFull);
+
+  return {
+    root,
+    video,
+    showPlaying() {
+      waiting.hidden = true;
+    },
+    showWaiting(why, what) {
+      waiting.hidden = false;
+      // Set only when new, so that screen readers do not say it again and again.
+      if (reason.textContent !== why) reason.textContent = why;
+      if (remedy.textContent !== (what ?? "")) remedy.textContent = what ?? "";
+    },
+    showDetails(d) {
+      const delay = d.delay === null ? "delay not known" : `${(d.delay / 1000).toFixed(1)} s behind`;
+      const rate = d.frameRate === null ? "" : `${d.frameRate.toFixed(0)} fps`;
+      details.textContent = [d.method, d.size, rate, delay, d.why].filter(Boolean).join("  ·  ");
+    },
+    setLabel(text) {
+      title.textContent = text;
+      root.setAttribute("aria-label", text);
+    },
+    dispose() {
+      document.removeEventListener("fullscreenchange", onFull);
+    },
+  };
+}

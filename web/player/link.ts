@@ -1,0 +1,88 @@
+// What the service says of a feed, as it changes.
+
+export interface FeedState {
+  now: number;
+  state: string;
+  reason: string;
+  remedy?: string;
+  run: string;
+  ready: boolean;
+  title: string;
+}
+
+export interface LinkListener {
+  onState(state: FeedState): void;
+  /** The service does not answer; it is asked again. */
+  onSilence(): void;
+}
+
+const firstPause = 1000;
+const longestPause = 15_000;
+
+/**
+ * StateLink listens to a feed's state and comes back by itself. It also knows
+ * by how much the viewer's clock differs from the service's.
+ */
+export class StateLink {
+  private source: EventSource | null = null;
+  private timer: ReturnType<typeof setTimeout> | undefined;
+  private pause = firstPause;
+  private closed = false;
+  private offset: number | null = null;
+
+  constructor(
+    private readonly base: string,
+    private readonly listener: LinkListener,
+  ) {
+    this.open();
+    void this.compareClocks();
+  }
+
+  close(): void {
+    this.closed = true;
+    clearTimeout(this.timer);
+    this.source?.close();
+  }
+
+  /** The service's clock now, milliseconds since 1970. */
+  now(): number {
+    return Date.now() + (this.offset ?? 0);
+  }
+
+  private open(): void {
+    this.source?.close();
+    const source = new EventSource(`${this.base}/state`);
+    this.source = source;
+    source.addEventListener("state", (e) => {
+      this.pause = firstPause;
+      this.listener.onState(JSON.parse((e as MessageEvent<string>).data) as FeedState);
+    });
+    source.onerror = () => {
+      source.close();
+      if (this.closed) return;
+      this.listener.onSilence();
+      const jitter = 0.75 + Math.random() / 2;
+      this.timer = setTimeout(() => this.open(), this.pause * jitter);
+      this.pause = Math.min(this.pause * 2, longestPause);
+    };
+  }
+
+  /** Asks for the time a few times and keeps the quickest answer. */
+  private async compareClocks(): Promise<void> {
+    let best = Infinity;
+    for (let i = 0; i < 4 && !this.closed; i++) {
+      try {
+        const sent = Date.now();
+        const answer = await fetch(`${this.base}/time`, { cache: "no-store" });
+        const { now } = (await answer.json()) as { now: number };
+        const took = Date.now() - sent;
+        if (took < best) {
+          best = took;
+          this.offset = now - (sent + took / 2);
+        }
+      } catch {
+        return; // the delay is then shown by the viewer's own clock
+      }
+    }
+  }
+}

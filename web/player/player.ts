@@ -1,0 +1,66 @@
+// <webostrum-player feed="NAME" label="TITLE">: the player that pages embed.
+import { controls, type Controls } from "./controls";
+import { Session } from "./session";
+import styles from "./player.css?inline";
+
+const detailsEvery = 500;
+
+export class WebostrumPlayer extends HTMLElement {
+  static observedAttributes = ["feed", "label"];
+
+  private session: Session | null = null;
+  private parts: Controls | null = null;
+  private timer: ReturnType<typeof setInterval> | undefined;
+
+  connectedCallback(): void {
+    const root = this.shadowRoot ?? this.attachShadow({ mode: "open" });
+    const style = document.createElement("style");
+    style.textContent = styles;
+    this.parts = controls(this.getAttribute("label") ?? this.getAttribute("feed") ?? "Camera", {
+      toLive: () => this.session?.toLive(),
+    });
+    root.replaceChildren(style, this.parts.root);
+    this.begin();
+    this.timer = setInterval(() => this.showDetails(), detailsEvery);
+  }
+
+  disconnectedCallback(): void {
+    clearInterval(this.timer);
+    this.session?.close();
+    this.session = null;
+    this.parts?.dispose();
+  }
+
+  attributeChangedCallback(name: string, before: string | null, after: string | null): void {
+    if (!this.isConnected || before === after || this.parts === null) return;
+    if (name === "feed") this.begin();
+    else this.parts.setLabel(after ?? "");
+  }
+
+  private begin(): void {
+    this.session?.close();
+    const feed = this.getAttribute("feed");
+    const parts = this.parts;
+    if (!feed || !parts) return;
+    this.session = new Session(parts.video, `/media/${encodeURIComponent(feed)}`, {
+      onPlaying: () => {
+        parts.showPlaying();
+        this.dataset.status = "playing";
+      },
+      onWaiting: (reason, remedy) => {
+        parts.showWaiting(reason, remedy);
+        this.dataset.status = "waiting";
+      },
+      onTitle: (title) => parts.setLabel(title),
+    });
+  }
+
+  private showDetails(): void {
+    const d = this.session?.details();
+    if (!d) return;
+    this.parts?.showDetails(d);
+    if (d.delay !== null) this.dataset.delay = String(Math.round(d.delay));
+  }
+}
+
+if (!customElements.get("webostrum-player")) customElements.define("webostrum-player", WebostrumPlayer);

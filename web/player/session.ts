@@ -1,0 +1,189 @@
+// One feed on one video element: starts when there is something to play, and
+// keeps it going over reboots, restarts and gaps.
+import { StateLink, type FeedState } from "./link";
+import { startMethod, type Method } from "./method";
+
+export interface SessionView {
+  /** Pictures are on show. */
+  onPlaying(): void;
+  /** Nothing to show; the sentences say what is waited for. */
+  onWaiting(reason: string, remedy?: string): void;
+  onTitle(title: string): void;
+}
+
+export interface Details {
+  method: string;
+  why: string;
+  size: string;
+  frameRate: number | null;
+  delay: number | null;
+}
+
+const tick = 500;
+const stuckAfter = 6000;
+const firstPause = 500;
+const longestPause = 8000;
+const tooFarBehind = 30_000;
+
+export class Session {
+  private readonly link: StateLink;
+  private readonly watch: ReturnType<typeof setInterval>;
+  private state: FeedState | null = null;
+  private method: Method | null = null;
+  private run = "";
+  private starting = false;
+  private closed = false;
+  private pause = firstPause;
+  private notBefore = 0;
+  private position = -1;
+  private movedAt = Date.now();
+  private lastFailure = "";
+  private frames: { at: number; count: number } | null = null;
+  private frameRate: number | null = null;
+
+  constructor(
+    private readonly video: HTMLVideoElement,
+    private readonly base: string,
+    private readonly view: SessionView,
+  ) {
+    view.onWaiting("Asking the service …");
+    this.link = new StateLink(base, {
+      onState: (s) => this.onState(s),
+      onSilence: () => this.onSilence(),
+    });
+    this.watch = setInterval(() => this.check(), tick);
+  }
+
+  close(): void {
+    this.closed = true;
+    clearInterval(this.watch);
+    this.link.close();
+    this.drop();
+  }
+
+  toLive(): void {
+    this.method?.toLive();
+  }
+
+  details(): Details {
+    const captured = this.method?.capturedAt() ?? null;
+    const { videoWidth: w, videoHeight: h } = this.video;
+    return {
+      method: this.method?.name ?? "–",
+      why: this.method?.why ?? this.lastFailure,
+      size: w > 0 ? `${w}×${h}` : "–",
+      frameRate: this.frameRate,
+      delay: captured === null ? null : this.link.now() - captured,
+    };
+  }
+
+  private onState(state: FeedState): void {
+    this.state = state;
+    this.view.onTitle(state.title);
+    if (this.method && state.run !== this.run) {
+      // The feed was started anew: nothing of the run before may be played.
+      this.drop();
+      this.pause = firstPause;
+    }
+    this.check();
+  }
+
+  private onSilence(): void {
+    if (!this.flowing()) this.view.onWaiting("The service does not answer. It is asked again and again.");
+  }
+
+  private flowing(): boolean {
+    return this.method !== null && Date.now() - this.movedAt < 1500;
+  }
+
+  /** Runs every half second: starts, watches, restarts. */
+  private check(): void {
+    const now = Date.now();
+    if (this.video.currentTime !== this.position) {
+      this.position = this.video.currentTime;
+      this.movedAt = now;
+    }
+    this.countFrames(now);
+    if (this.method === null) {
+      this.tryStart(now);
+      return;
+    }
+    if (this.flowing() && this.video.readyState >= HTMLMediaElement.HAVE_CURRENT_DATA) {
+      this.pause = firstPause;
+      this.view.onPlaying();
+      this.keepUp();
+    } else if (!this.video.paused && now - this.movedAt > 1500) {
+      this.explain();
+      if (now - this.movedAt > stuckAfter && this.state?.ready) this.fail("no picture for a while");
+    }
+  }
+
+  private explain(): void {
+    if (this.state === null) return;
+    if (this.state.state === "live") this.view.onWaiting("Waiting for the next pictures …");
+    else this.view.onWaiting(this.state.reason, this.state.remedy);
+  }
+
+  /** After a long gap the player stands far in the past: go to the newest. */
+  private keepUp(): void {
+    const captured = this.method?.capturedAt();
+    if (captured && this.link.now() - captured > tooFarBehind) this.method?.toLive();
+  }
+
+  private countFrames(now: number): void {
+    const count = this.video.getVideoPlaybackQuality?.().totalVideoFrames;
+    if (count === undefined) return;
+    if (this.frames === null || count < this.frames.count) {
+      this.frames = { at: now, count };
+    } else if (now - this.frames.at >= 2000) {
+      this.frameRate = ((count - this.frames.count) * 1000) / (now - this.frames.at);
+      this.frames = { at: now, count };
+    }
+  }
+
+  private tryStart(now: number): void {
+    if (this.starting || this.state === null || now < this.notBefore) return;
+    if (!this.state.ready) {
+      this.view.onWaiting(this.state.reason, this.state.remedy);
+      return;
+    }
+    this.starting = true;
+    void this.start(this.state.run);
+  }
+
+  private async start(run: string): Promise<void> {
+    try {
+      const url = new URL(`${this.base}/hls/index.m3u8`, location.href).href;
+      const method = await startMethod(this.video, url, { onFailed: (why) => this.fail(why) });
+      if (this.closed) {
+        method.close();
+        return;
+      }
+      this.method = method;
+      this.run = run;
+      this.movedAt = Date.now();
+      await this.video.play().catch(() => undefined); // the viewer then starts it by hand
+    } catch (e) {
+      this.fail(e instanceof Error ? e.message : String(e));
+    } finally {
+      this.starting = false;
+    }
+  }
+
+  private fail(why: string): void {
+    this.lastFailure = why;
+    this.drop();
+    this.notBefore = Date.now() + this.pause * (0.75 + Math.random() / 2);
+    this.pause = Math.min(this.pause * 2, longestPause);
+    if (this.state?.ready) this.view.onWaiting(`Trying again (${why}) …`);
+    else this.explain();
+  }
+
+  private drop(): void {
+    this.method?.close();
+    this.method = null;
+    this.position = -1;
+    this.frames = null;
+    this.frameRate = null;
+  }
+}
