@@ -49,7 +49,11 @@ func OpenBrowser(ctx context.Context, width, height int) (*Page, func(), error) 
 		_ = os.RemoveAll(profile)
 	}
 	p := &Page{tab}
-	if err := p.Open("about:blank"); err != nil {
+	err = p.Open("about:blank")
+	if err == nil {
+		err = chromedp.Do(tab, chromedp.EmulateViewport(int64(width), int64(height)))
+	}
+	if err != nil {
 		stop()
 		return nil, nil, fmt.Errorf("chromium does not start: %w", err)
 	}

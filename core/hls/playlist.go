@@ -23,8 +23,9 @@ type Text struct {
 }
 
 type playlists struct {
-	media Text
-	multi Text
+	media  Text
+	multi  Text
+	zipper *gzip.Writer // kept: making one costs most of a megabyte
 }
 
 // rates gathers what EXT-X-STREAM-INF promises.
@@ -55,15 +56,18 @@ func (r *rates) add(seg *Segment, frames int) {
 }
 
 func (p *playlists) write(g *Segmenter) {
-	p.media = pack(g.mediaLocked())
-	p.multi = pack(g.multiLocked())
+	p.media = p.pack(g.mediaLocked())
+	p.multi = p.pack(g.multiLocked())
 }
 
-func pack(text string) Text {
+func (p *playlists) pack(text string) Text {
 	var b bytes.Buffer
-	z := gzip.NewWriter(&b)
-	_, _ = z.Write([]byte(text)) // a bytes.Buffer takes everything
-	_ = z.Close()
+	if p.zipper == nil {
+		p.zipper = gzip.NewWriter(&b)
+	}
+	p.zipper.Reset(&b)
+	_, _ = p.zipper.Write([]byte(text)) // a bytes.Buffer takes everything
+	_ = p.zipper.Close()
 	return Text{Plain: []byte(text), Packed: b.Bytes()}
 }
 

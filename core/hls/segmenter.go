@@ -33,8 +33,10 @@ type Config struct {
 	// digits.
 	Run string
 
-	// Start is the wall clock at the beginning of the run. Sequence numbers
-	// begin from it, so that they go on growing over restarts.
+	// Start is the wall clock at the beginning of the run. Media sequence numbers
+	// begin from it, so that they go on growing over restarts. Discontinuity
+	// sequence numbers begin at zero all the same: there are players that count
+	// up to them one by one.
 	Start time.Time
 
 	Wanted time.Duration // wanted length of a segment, 0.5 s to 60 s
@@ -101,7 +103,7 @@ func New(cfg Config) (*Segmenter, error) {
 		return nil, err
 	}
 	base := 2 * uint64(max(cfg.Start.Unix(), 0)) // segments are half a second or longer
-	return &Segmenter{cfg: cfg, next: base, breaks: base, ready: make(chan struct{})}, nil
+	return &Segmenter{cfg: cfg, next: base, ready: make(chan struct{})}, nil
 }
 
 // Write takes the next sample in decoding order. It must begin with a
@@ -157,7 +159,9 @@ func (g *Segmenter) beginEpoch(s *media.Sample) error {
 		name: fmt.Sprintf("%s-init%d.mp4", g.cfg.Run, s.Epoch.Number), data: data,
 		codec: sps.CodecString(), track: s.Track,
 	}
-	g.broken = g.epoch != nil || g.frags > 0
+	// The very first segment too: a player that goes on over a restart of the
+	// service has to know that the timeline breaks.
+	g.broken = true
 	g.epoch = s.Epoch
 	return nil
 }

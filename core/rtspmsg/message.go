@@ -62,7 +62,7 @@ func (m *Message) Append(b []byte) []byte {
 		version = "RTSP/1.0"
 	}
 	if m.Method != "" {
-		b = fmt.Appendf(b, "%s %s %s\r\n", m.Method, oneLine(m.URL), version)
+		b = fmt.Appendf(b, "%s %s %s\r\n", m.Method, strings.ReplaceAll(oneLine(m.URL), " ", "%20"), version)
 	} else {
 		b = fmt.Appendf(b, "%s %d %s\r\n", version, m.Status, oneLine(m.Reason))
 	}

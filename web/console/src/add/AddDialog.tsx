@@ -60,7 +60,7 @@ export function AddDialog({ onClose }: { onClose: () => void }) {
           />
           {look.isPending && (
             <Stack spacing={1} role="status">
-              <Typography color="text.secondary">Looking into the camera: connecting, then reading for 4 s …</Typography>
+              <Typography color="textSecondary">Looking into the camera: connecting, then reading for 4 s …</Typography>
               <LinearProgress aria-label="Looking into the camera" />
             </Stack>
           )}

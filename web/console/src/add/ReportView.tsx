@@ -29,7 +29,7 @@ export function ReportView({ report }: { report: Report }) {
       <Box sx={{ display: "grid", gridTemplateColumns: { xs: "1fr 1fr", sm: "repeat(4, 1fr)" }, gap: 1.5 }}>
         {rows(report).map(([name, value]) => (
           <Box key={name}>
-            <Typography variant="caption" color="text.secondary">
+            <Typography variant="caption" color="textSecondary">
               {name}
             </Typography>
             <Typography variant="body2" sx={{ fontVariantNumeric: "tabular-nums" }}>

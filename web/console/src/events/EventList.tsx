@@ -12,7 +12,7 @@ export function EventList({ feed, limit }: { feed?: string; limit: number }) {
   const events = useQuery(eventsQuery(feed, limit));
   if (events.isPending) return <Skeleton height={80} />;
   if (!events.data) return <ProblemBox problem={problemOf(events.error)} />;
-  if (events.data.length === 0) return <Typography color="text.secondary">Nothing has happened yet.</Typography>;
+  if (events.data.length === 0) return <Typography color="textSecondary">Nothing has happened yet.</Typography>;
   return (
     <Box component="ol" sx={{ listStyle: "none", m: 0, p: 0 }}>
       {events.data.map((e) => (
@@ -26,7 +26,7 @@ function Line({ event, withFeed }: { event: FeedEvent; withFeed: boolean }) {
   const troubled = Boolean(event.code) || event.kind === "warning";
   return (
     <Box component="li" sx={{ display: "grid", gridTemplateColumns: "auto 1fr", columnGap: 2, py: 0.6 }}>
-      <Typography component="time" dateTime={event.at} variant="body2" color="text.secondary" sx={{ fontVariantNumeric: "tabular-nums" }}>
+      <Typography component="time" dateTime={event.at} variant="body2" color="textSecondary" sx={{ fontVariantNumeric: "tabular-nums" }}>
         {new Date(event.at).toLocaleString(undefined, { dateStyle: "short", timeStyle: "medium" })}
       </Typography>
       <Typography variant="body2" sx={{ color: troubled ? "warning.main" : "text.primary" }}>

@@ -33,7 +33,7 @@ function Address({ label, path }: { label: string; path: string }) {
   return (
     <Stack direction="row" spacing={1} sx={{ alignItems: "center" }}>
       <Stack sx={{ minWidth: 0, flex: 1 }}>
-        <Typography variant="caption" color="text.secondary">
+        <Typography variant="caption" color="textSecondary">
           {label}
         </Typography>
         <MuiLink href={url} target="_blank" rel="noopener" variant="body2" sx={{ overflowWrap: "anywhere" }}>

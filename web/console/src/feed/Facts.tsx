@@ -36,7 +36,7 @@ export function Facts({ feed }: { feed: Feed }) {
     <Box component="dl" sx={{ m: 0, display: "grid", gridTemplateColumns: "auto minmax(0, 1fr)", columnGap: 2, rowGap: 0.5 }}>
       {facts(feed).map(([name, value]) => (
         <Box key={name} sx={{ display: "contents" }}>
-          <Typography component="dt" variant="body2" color="text.secondary">
+          <Typography component="dt" variant="body2" color="textSecondary">
             {name}
           </Typography>
           <Typography component="dd" variant="body2" sx={{ m: 0, overflowWrap: "anywhere", fontVariantNumeric: "tabular-nums" }}>

@@ -78,7 +78,7 @@ function Head({ feed, me }: { feed: Feed; me: Me }) {
         <Typography variant="h1">{feed.title}</Typography>
         <Box>
           <StateMark state={feed.state} />
-          <Typography component="span" variant="body2" color="text.secondary">
+          <Typography component="span" variant="body2" color="textSecondary">
             {" "}
             for {span(feed.since, now)}
           </Typography>

@@ -16,7 +16,7 @@ export function RateChart({ feed }: { feed: string }) {
   if (!data || data.length < 2) {
     return (
       <Box sx={{ height: 190, display: "grid", placeItems: "center" }}>
-        <Typography color="text.secondary">{data ? "Nothing has come in yet." : "Loading …"}</Typography>
+        <Typography color="textSecondary">{data ? "Nothing has come in yet." : "Loading …"}</Typography>
       </Box>
     );
   }
@@ -45,7 +45,7 @@ export function RateChart({ feed }: { feed: string }) {
         { id: "b", yAxisId: "bits", data: data.map((p) => p.bitRate / 1e6), label: "bit rate", color: colours.primary.main, showMark: false, area: true, valueFormatter: (v) => (v === null ? "" : `${v.toFixed(2)} Mbit/s`) },
         { id: "f", yAxisId: "frames", data: data.map((p) => p.frameRate), label: "frame rate", color: colours.secondary.main, showMark: false, valueFormatter: (v) => (v === null ? "" : `${v.toFixed(1)} fps`) },
       ]}
-      sx={{ "& .MuiAreaElement-root": { fillOpacity: 0.15 } }}
+      sx={{ "& .MuiLineChart-area": { fillOpacity: 0.15 } }}
       slotProps={{ legend: { position: { vertical: "top", horizontal: "end" } } }}
     />
   );

@@ -43,20 +43,20 @@ export function FeedRow({ feed, first }: { feed: Feed; first: boolean }) {
             </Tooltip>
           )}
         </Stack>
-        <Typography variant="body2" color="text.secondary" noWrap>
+        <Typography variant="body2" color="textSecondary" noWrap>
           {feed.name}
         </Typography>
       </Box>
       <Box sx={{ minWidth: 0, gridColumn: { xs: "1 / -1", md: "auto" }, order: { xs: 2, md: 0 } }}>
         <Box>
           <StateMark state={feed.state} />
-          <Typography component="span" variant="body2" color="text.secondary">
+          <Typography component="span" variant="body2" color="textSecondary">
             {" "}
             for {span(feed.since, now)}
           </Typography>
         </Box>
         {feed.state !== "live" && (
-          <Typography variant="body2" color="text.secondary">
+          <Typography variant="body2" color="textSecondary">
             {feed.reason}
           </Typography>
         )}
@@ -75,7 +75,7 @@ function Cell({ label, value, hideOnPhone }: { label: string; value: string; hid
       <Typography noWrap sx={{ fontVariantNumeric: "tabular-nums" }}>
         {value}
       </Typography>
-      <Typography variant="caption" color="text.secondary">
+      <Typography variant="caption" color="textSecondary">
         {label}
       </Typography>
     </Box>

@@ -50,7 +50,7 @@ function Summary({ feeds }: { feeds: Feed[] }) {
   const live = feeds.filter((f) => f.state === "live").length;
   const viewers = feeds.reduce((n, f) => n + f.viewers, 0);
   return (
-    <Typography color="text.secondary" variant="body2">
+    <Typography color="textSecondary" variant="body2">
       {live} of {feeds.length} live · {viewers} {viewers === 1 ? "viewer" : "viewers"}
     </Typography>
   );
@@ -62,7 +62,7 @@ function Nothing({ mayAdd, onAdd }: { mayAdd: boolean; onAdd: () => void }) {
       <Typography variant="h2" gutterBottom>
         No feeds yet
       </Typography>
-      <Typography color="text.secondary" sx={{ mb: 2 }}>
+      <Typography color="textSecondary" sx={{ mb: 2 }}>
         A feed is one camera, named after the place it shows. All you need is its RTSP address.
       </Typography>
       {mayAdd && (

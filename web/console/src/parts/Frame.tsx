@@ -38,7 +38,7 @@ export function Frame({ me, children }: { me: Me; children: ReactNode }) {
             </Button>
           ))}
           <Box sx={{ flex: 1 }} />
-          <Typography variant="body2" color="text.secondary" sx={{ display: { xs: "none", sm: "block" } }}>
+          <Typography variant="body2" color="textSecondary" sx={{ display: { xs: "none", sm: "block" } }}>
             {me.name}
           </Typography>
           <ModeButton />

@@ -10,7 +10,7 @@ export function ProblemBox({ problem, severity = "error" }: { problem: Problem; 
       <AlertTitle>{problem.message}</AlertTitle>
       {problem.remedy}
       {problem.code && (
-        <Typography component="div" variant="caption" color="text.secondary">
+        <Typography component="div" variant="caption" color="textSecondary">
           {problem.code}
         </Typography>
       )}

@@ -40,7 +40,7 @@ export function SignInPage() {
             <Box component="img" src="/player/mark.svg" alt="" sx={{ width: 40, height: 40 }} />
             <Typography variant="h1">Sign in</Typography>
           </Stack>
-          <Typography color="text.secondary">The first start of the service has shown the password of the account “engineer”.</Typography>
+          <Typography color="textSecondary">The first start of the service has shown the password of the account “engineer”.</Typography>
           <TextField label="Account" value={name} onChange={(e) => setName(e.target.value)} autoComplete="username" required />
           <TextField
             label="Password"

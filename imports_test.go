@@ -1,0 +1,99 @@
+// Package webostrum's own test keeps the layers apart.
+package webostrum
+
+import (
+	"bytes"
+	"encoding/json"
+	"io"
+	"os/exec"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// layers says what each folder may import of ours, after docs/architecture.md.
+// A folder that is not listed may import everything.
+var layers = map[string][]string{
+	"core/media":     {},
+	"core/":          {"core/"},
+	"codecs":         {"core/", "codecs/"},
+	"convert":        {"core/"},
+	"ingest/inspect": {"core/", "ingest/"},
+	"ingest/":        {"core/"},
+	"deliver/hls":    {"core/", "deliver/problem"},
+	"deliver/":       {"core/"},
+	"store":          {},
+	"station":        {"core/", "ingest/", "deliver/", "convert/", "store"},
+	"api":            {"core/", "ingest/", "deliver/", "station", "store"},
+	"client":         {"api", "ingest/inspect"},
+	"sim":            {"core/", "deliver/", "convert", "sim/"},
+	"service":        {"api", "station", "store", "web"},
+	"web":            {},
+}
+
+// notInCore are packages that computation has no business with.
+var notInCore = []string{"net", "net/http", "os", "os/exec", "C", "database/sql"}
+
+type listed struct {
+	ImportPath string
+	Imports    []string
+}
+
+func TestLayers(t *testing.T) {
+	out, err := exec.Command("go", "list", "-json=ImportPath,Imports", "./...").Output()
+	require.NoError(t, err)
+	dec := json.NewDecoder(bytes.NewReader(out))
+	count := 0
+	for {
+		var p listed
+		if err := dec.Decode(&p); err == io.EOF {
+			break
+		} else {
+			require.NoError(t, err)
+		}
+		count++
+		checkLayer(t, p)
+	}
+	assert.Greater(t, count, 20, "packages were looked at")
+}
+
+func checkLayer(t *testing.T, p listed) {
+	t.Helper()
+	folder := strings.TrimPrefix(p.ImportPath, "webostrum/")
+	allowed, ok := rule(folder)
+	for _, imported := range p.Imports {
+		ours, mine := strings.CutPrefix(imported, "webostrum/")
+		if mine && ok {
+			assert.True(t, fits(ours, allowed), "%s imports %s", folder, ours)
+		}
+		if !strings.HasPrefix(folder, "core/") || mine {
+			continue
+		}
+		assert.NotContains(t, notInCore, imported, "%s imports %s", folder, imported)
+		outside := strings.Contains(strings.Split(imported, "/")[0], ".")
+		assert.True(t, !outside || imported == "github.com/pion/rtp" || imported == "github.com/pion/rtcp", "%s imports %s", folder, imported)
+	}
+}
+
+// rule finds the longest entry that fits a folder.
+func rule(folder string) (allowed []string, ok bool) {
+	best := ""
+	for prefix, list := range layers {
+		fitting := folder == prefix || strings.HasPrefix(folder, strings.TrimSuffix(prefix, "/")+"/")
+		if fitting && len(prefix) > len(best) {
+			best, allowed, ok = prefix, list, true
+		}
+	}
+	return allowed, ok
+}
+
+func fits(folder string, allowed []string) bool {
+	for _, a := range allowed {
+		if folder == strings.TrimSuffix(a, "/") || (strings.HasSuffix(a, "/") && strings.HasPrefix(folder, a)) {
+			return true
+		}
+	}
+	return false
+}
