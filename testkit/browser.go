@@ -79,8 +79,6 @@ func (p *Page) Run(statements string) error {
 	return err
 }
 
-const askEvery = 100 * time.Millisecond
-
 // Until asks again and again until a JavaScript expression is true. A page
 // that is being loaded counts as not yet.
 func (p *Page) Until(expression string, within time.Duration) error {

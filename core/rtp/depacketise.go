@@ -2,6 +2,7 @@ package rtp
 
 import (
 	"encoding/binary"
+	"errors"
 	"fmt"
 	"time"
 
@@ -211,6 +212,9 @@ func (d *H264Depacketizer) fragmentUnit(b []byte) error {
 	}
 	head := b[1]
 	if head&fuStart != 0 {
+		if d.fragment >= 0 {
+			return errUnfinished
+		}
 		d.fragment = len(d.buf)
 		d.buf = append(d.buf, 0, 0, 0, 0, b[0]&nalHeadMask|head&nalTypeMask)
 	} else if d.fragment < 0 {
@@ -240,8 +244,14 @@ func (d *H264Depacketizer) endFragment() error {
 	return err
 }
 
+// errUnfinished is returned for a unit that begins before the fragmented one
+// before it has ended.
+var errUnfinished = errors.New("rtp: a unit begins within a fragmented one")
+
 func (d *H264Depacketizer) nal(nal []byte) error {
-	d.fragment = -1
+	if d.fragment >= 0 {
+		return errUnfinished
+	}
 	if len(d.buf)+len(nal) > maxPicture {
 		d.spoil(DropTooLarge)
 		return nil

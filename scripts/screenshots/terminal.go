@@ -50,7 +50,7 @@ func (s *shooter) terminal(name, program string, lines []string) error {
 	const display = ":97"
 	screen := exec.Command("Xvfb", display, "-screen", "0", fmt.Sprintf("%dx%dx24", width, height))
 	if err := screen.Start(); err != nil {
-		return fmt.Errorf("Xvfb does not start: %w", err)
+		return fmt.Errorf("no X server for the terminal: %w", err)
 	}
 	defer func() { _ = screen.Process.Kill(); _ = screen.Wait() }()
 	if err := waitFor("/tmp/.X11-unix/X97"); err != nil {
