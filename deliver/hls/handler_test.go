@@ -1,0 +1,168 @@
+package hls_test
+
+import (
+	"bytes"
+	"compress/gzip"
+	"io"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"webostrum/core/hls"
+	"webostrum/core/media"
+	deliver "webostrum/deliver/hls"
+	"webostrum/testkit/pictures"
+)
+
+type feed struct {
+	g      *hls.Segmenter
+	public bool
+}
+
+func (f *feed) Segmenter() *hls.Segmenter { return f.g }
+func (f *feed) Public() bool              { return f.public }
+func (f *feed) Waiting() string           { return "The camera is being opened." }
+
+func newFeed(t *testing.T) *feed {
+	t.Helper()
+	g, err := hls.New(hls.Config{Run: "run", Start: time.Unix(0, 0), Wanted: time.Second, Listed: 3})
+	require.NoError(t, err)
+	return &feed{g: g, public: true}
+}
+
+func (f *feed) fill(t *testing.T) {
+	t.Helper()
+	track := pictures.Track(pictures.SPS)
+	epoch := &media.Epoch{Tracks: []*media.Track{track}}
+	for n := range int64(51) {
+		data := pictures.Data(pictures.P(20000, byte(n)))
+		if n%25 == 0 {
+			data = pictures.Data(pictures.IDR(20000, byte(n)))
+		}
+		require.NoError(t, f.g.Write(&media.Sample{Epoch: epoch, Track: track, DTS: n * 3600, PTS: n * 3600, Captured: time.Now(), Key: n%25 == 0, Data: data}))
+	}
+}
+
+func ask(t *testing.T, h *deliver.Handler, f *feed, method, name string, headers ...string) *http.Response {
+	t.Helper()
+	r := httptest.NewRequest(method, "/media/gate/hls/"+name, nil)
+	for i := 0; i+1 < len(headers); i += 2 {
+		r.Header.Set(headers[i], headers[i+1])
+	}
+	w := httptest.NewRecorder()
+	h.ServeFile(w, r, f, name)
+	return w.Result()
+}
+
+func body(t *testing.T, r *http.Response) []byte {
+	t.Helper()
+	b, err := io.ReadAll(r.Body)
+	require.NoError(t, err)
+	return b
+}
+
+func TestPlaylists(t *testing.T) {
+	f := newFeed(t)
+	f.fill(t)
+	h := &deliver.Handler{}
+	for _, name := range []string{"index.m3u8", "original/list.m3u8"} {
+		res := ask(t, h, f, "GET", name)
+		assert.Equal(t, 200, res.StatusCode)
+		assert.Equal(t, "application/vnd.apple.mpegurl", res.Header.Get("Content-Type"))
+		assert.Equal(t, "public, max-age=1", res.Header.Get("Cache-Control"))
+		assert.Equal(t, "*", res.Header.Get("Access-Control-Allow-Origin"))
+		plain := body(t, res)
+		assert.True(t, bytes.HasPrefix(plain, []byte("#EXTM3U\n")))
+
+		res = ask(t, h, f, "GET", name, "Accept-Encoding", "br, gzip;q=0.5")
+		assert.Equal(t, "gzip", res.Header.Get("Content-Encoding"))
+		assert.Equal(t, "Accept-Encoding", res.Header.Get("Vary"))
+		z, err := gzip.NewReader(res.Body)
+		require.NoError(t, err)
+		unpacked, err := io.ReadAll(z)
+		require.NoError(t, err)
+		assert.Equal(t, plain, unpacked)
+
+		res = ask(t, h, f, "GET", name, "Accept-Encoding", "gzip;q=0")
+		assert.Empty(t, res.Header.Get("Content-Encoding"))
+	}
+}
+
+func TestSegments(t *testing.T) {
+	f := newFeed(t)
+	f.fill(t)
+	h := &deliver.Handler{}
+	res := ask(t, h, f, "GET", "original/run-0.m4s")
+	require.Equal(t, 200, res.StatusCode)
+	whole := body(t, res)
+	assert.Equal(t, "video/mp4", res.Header.Get("Content-Type"))
+	assert.Equal(t, "public, max-age=86400, immutable", res.Header.Get("Cache-Control"))
+	assert.Equal(t, int64(len(whole)), res.ContentLength)
+	assert.Greater(t, len(whole), 400_000, "larger than what is written at once")
+	parts, _, _ := f.g.Find("run-0.m4s")
+	assert.Equal(t, bytes.Join(parts, nil), whole)
+
+	res = ask(t, h, f, "HEAD", "original/run-0.m4s")
+	assert.Equal(t, int64(len(whole)), res.ContentLength)
+	assert.Empty(t, body(t, res))
+
+	res = ask(t, h, f, "GET", "original/run-0.m4s", "Range", "bytes=19990-40030")
+	assert.Equal(t, 206, res.StatusCode)
+	assert.Equal(t, whole[19990:40031], body(t, res), "over the edge of a part")
+
+	res = ask(t, h, f, "GET", "original/run-0.m4s", "Range", "bytes=0-")
+	assert.Equal(t, whole, body(t, res), "as Chromium asks")
+
+	res = ask(t, h, f, "GET", "original/run-0.m4s", "If-None-Match", `"run-0.m4s"`)
+	assert.Equal(t, 304, res.StatusCode)
+
+	res = ask(t, h, f, "GET", "original/run-init0.mp4")
+	assert.Equal(t, 200, res.StatusCode)
+}
+
+func TestWhatIsNotThere(t *testing.T) {
+	f := newFeed(t)
+	f.fill(t)
+	h := &deliver.Handler{}
+	for _, name := range []string{"original/earlier-0.m4s", "original/run-99.m4s", "nothing", "original/../../secret"} {
+		res := ask(t, h, f, "GET", name)
+		assert.Equal(t, 404, res.StatusCode, name)
+		assert.Equal(t, "application/problem+json", res.Header.Get("Content-Type"))
+		assert.Equal(t, "no-store", res.Header.Get("Cache-Control"))
+	}
+	res := ask(t, h, f, "POST", "index.m3u8")
+	assert.Equal(t, 405, res.StatusCode)
+	res = ask(t, h, f, "OPTIONS", "index.m3u8")
+	assert.Equal(t, 204, res.StatusCode)
+}
+
+func TestPrivateFeedsAreNotShared(t *testing.T) {
+	f := newFeed(t)
+	f.fill(t)
+	f.public = false
+	res := ask(t, &deliver.Handler{}, f, "GET", "original/run-0.m4s")
+	assert.True(t, strings.HasPrefix(res.Header.Get("Cache-Control"), "private,"))
+	assert.Empty(t, res.Header.Get("Access-Control-Allow-Origin"))
+}
+
+func TestPlaylistIsWaitedFor(t *testing.T) {
+	f := newFeed(t)
+	res := ask(t, &deliver.Handler{Wait: time.Millisecond}, f, "GET", "index.m3u8")
+	assert.Equal(t, 503, res.StatusCode)
+	assert.Equal(t, "2", res.Header.Get("Retry-After"))
+	assert.Contains(t, string(body(t, res)), "The camera is being opened.")
+
+	answered := make(chan int)
+	go func() { answered <- ask(t, &deliver.Handler{Wait: time.Minute}, f, "GET", "index.m3u8").StatusCode }()
+	f.fill(t)
+	assert.Equal(t, 200, <-answered)
+
+	off := &feed{}
+	res = ask(t, &deliver.Handler{}, off, "GET", "index.m3u8")
+	assert.Equal(t, 503, res.StatusCode, "a feed that is off is not waited for")
+}

@@ -1,0 +1,77 @@
+package station
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+
+	"webostrum/core/fault"
+)
+
+func TestMoves(t *testing.T) {
+	states := []State{StateOff, StateConnecting, StateLive, StateStalled, StateRetrying, StateRefused}
+	may := map[State]string{
+		//                off connecting live stalled retrying refused
+		StateOff:        ".x....",
+		StateConnecting: "x.x.xx",
+		StateLive:       "x..xxx",
+		StateStalled:    "x.x.xx",
+		StateRetrying:   "x.x.xx",
+		StateRefused:    "x.x.xx",
+	}
+	noon := time.Date(2026, 6, 1, 12, 0, 0, 0, time.UTC)
+	for from, row := range may {
+		for i, to := range states {
+			c := Condition{State: from, Since: noon.Add(-time.Hour)}
+			move := func() { c.move(to, nil, noon) }
+			if row[i] == 'x' {
+				assert.NotPanics(t, move, "%s to %s", from, to)
+			} else {
+				assert.Panics(t, move, "%s to %s", from, to)
+			}
+		}
+	}
+}
+
+func TestTimeOfTheLastChange(t *testing.T) {
+	noon := time.Date(2026, 6, 1, 12, 0, 0, 0, time.UTC)
+	c := Condition{State: StateLive, Since: noon}
+	c = c.move(StateRetrying, nil, noon.Add(time.Minute))
+	assert.Equal(t, noon.Add(time.Minute), c.Since)
+	c = c.move(StateRetrying, nil, noon.Add(2*time.Minute))
+	assert.Equal(t, noon.Add(time.Minute), c.Since, "still the same state")
+}
+
+func TestAfter(t *testing.T) {
+	tests := []struct {
+		code    fault.Code
+		wasLive bool
+		want    State
+	}{
+		{fault.Stalled, true, StateStalled},
+		{fault.HungUp, true, StateRetrying},
+		{fault.PortClosed, false, StateRetrying},
+		{fault.SignInRefused, false, StateRefused},
+		{fault.SignInRefused, true, StateRefused},
+		{fault.NoVideo, false, StateRefused},
+	}
+	for _, tt := range tests {
+		assert.Equal(t, tt.want, after(fault.New(tt.code, nil, ""), tt.wasLive), tt.code)
+	}
+}
+
+func TestPauses(t *testing.T) {
+	closed := fault.New(fault.PortClosed, nil, "")
+	var before time.Duration
+	for tries := 1; tries < 12; tries++ {
+		d := pause(StateRetrying, closed, tries, 0.5)
+		assert.GreaterOrEqual(t, d, before)
+		before = d
+	}
+	assert.Equal(t, longestPause, before)
+	assert.Equal(t, firstPause, pause(StateRetrying, closed, 1, 0.5))
+	assert.Less(t, pause(StateRetrying, closed, 3, 0), pause(StateRetrying, closed, 3, 1), "spread by chance")
+	assert.Equal(t, signInPause, pause(StateRefused, fault.New(fault.SignInRefused, nil, ""), 1, 0.5), "cameras lock accounts")
+	assert.Equal(t, refusedPause, pause(StateRefused, fault.New(fault.NoVideo, nil, ""), 1, 0.5))
+}

@@ -1,0 +1,65 @@
+// Package cam is a camera for tests: real RTSP, and pictures that hold noise.
+package cam
+
+import (
+	"context"
+	"net"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"webostrum/core/hub"
+	"webostrum/core/media"
+	server "webostrum/deliver/rtsp"
+	"webostrum/testkit/pictures"
+)
+
+// source publishes a picture every ten milliseconds, every tenth a keyframe.
+func source(t *testing.T) *server.Stream {
+	t.Helper()
+	h := hub.New(hub.Config{})
+	track := pictures.Track(pictures.SPS)
+	epoch := &media.Epoch{Tracks: []*media.Track{track}}
+	ctx, cancel := context.WithCancel(context.Background())
+	var wg sync.WaitGroup
+	wg.Go(func() {
+		ticker := time.NewTicker(10 * time.Millisecond)
+		defer ticker.Stop()
+		for n := int64(0); ; n++ {
+			data := pictures.Data(pictures.P(3000, byte(n)))
+			if n%10 == 0 {
+				data = pictures.Data(pictures.IDR(90_000, byte(n)))
+			}
+			h.Publish(&media.Sample{Epoch: epoch, Track: track, DTS: n * 900, PTS: n * 900, Captured: time.Now(), Key: n%10 == 0, Data: data})
+			select {
+			case <-ctx.Done():
+				return
+			case <-ticker.C:
+			}
+		}
+	})
+	t.Cleanup(func() { cancel(); wg.Wait(); h.Close() })
+	return &server.Stream{Hub: h, Track: track}
+}
+
+// Serve serves such pictures under /main with our own server, until the test
+// ends; it returns its URL.
+func Serve(t *testing.T, cfg server.Config) (*server.Server, string) {
+	t.Helper()
+	stream := source(t)
+	cfg.Lookup = func(path string) *server.Stream {
+		if path == "/main" {
+			return stream
+		}
+		return nil
+	}
+	s := server.NewServer(cfg)
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	var wg sync.WaitGroup
+	wg.Go(func() { _ = s.Serve(l) })
+	t.Cleanup(func() { s.Close(); wg.Wait() })
+	return s, "rtsp://" + l.Addr().String() + "/main"
+}
