@@ -68,6 +68,8 @@ type Camera struct {
 	listener net.Listener   // guarded by mu; the first one, made by New
 	reboot   chan rebooting // asks Run for a new life
 	address  string
+	ready    chan struct{} // closed at the first picture of the first life
+	once     sync.Once
 }
 
 type rebooting struct {
@@ -91,9 +93,12 @@ func New(cfg Config) (*Camera, error) {
 	}
 	return &Camera{
 		cfg: cfg, worker: worker, settings: cfg.Settings, listener: l, address: l.Addr().String(),
-		reboot: make(chan rebooting, 1),
+		reboot: make(chan rebooting, 1), ready: make(chan struct{}),
 	}, nil
 }
+
+// Ready is closed once the camera has made its first picture.
+func (c *Camera) Ready() <-chan struct{} { return c.ready }
 
 // Name returns the camera's name.
 func (c *Camera) Name() string { return c.cfg.Name }
@@ -306,4 +311,5 @@ func (f *film) coded(stamp coreconvert.Stamp, data []byte) {
 		Epoch: f.epoch, Track: f.epoch.Tracks[0], DTS: stamp.PTS, PTS: stamp.PTS,
 		Captured: time.Unix(0, stamp.Captured), Key: stamp.Key, Data: picture,
 	})
+	f.camera.once.Do(func() { close(f.camera.ready) })
 }

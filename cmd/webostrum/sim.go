@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/urfave/cli/v3"
@@ -69,8 +70,18 @@ func (a *app) runSim(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	fmt.Fprintf(a.out, "%s is on the air at %s, for %s. Its control is at %s. Ctrl-C ends it.\n",
-		camera.Name(), camera.URL(), firstOf(c.String("user"), "everybody"), c.String("control"))
+	ctx, cancel := context.WithCancel(ctx)
+	var announcing sync.WaitGroup
+	defer announcing.Wait()
+	defer cancel()
+	announcing.Go(func() {
+		select {
+		case <-camera.Ready():
+			fmt.Fprintf(a.out, "%s is on the air at %s, for %s. Its control is at %s. Ctrl-C ends it.\n",
+				camera.Name(), camera.URL(), firstOf(c.String("user"), "everybody"), c.String("control"))
+		case <-ctx.Done():
+		}
+	})
 	return sim.Play(ctx, c.String("control"), camera)
 }
 

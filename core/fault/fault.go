@@ -76,7 +76,7 @@ var table = []Kind{
 	{SignInRefused, ClassRefused, "The camera does not accept the user or the password.",
 		"Enter user and password again. Many cameras keep separate accounts for their web page and for RTSP, and lock an account for some minutes after several wrong passwords.", true},
 	{PathUnknown, ClassNotFound, "The camera has no stream under that path.",
-		"Look up the stream's path in the camera's manual or its settings page; some paths carry a channel number that must exist.", true},
+		"Look up the stream's path in the camera's manual or its settings page; some paths carry a channel number that must exist. A camera that is still starting may need a minute.", false},
 	{NoVideo, ClassBroken, "The camera's stream holds no video.",
 		"Choose another stream or profile of the camera; this one carries only sound or data.", true},
 	{CodecNotHandled, ClassBroken, "The camera sends video in a codec that is not handled.",

@@ -1,0 +1,134 @@
+package e2e
+
+import (
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"strconv"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"webostrum/api"
+	"webostrum/testkit"
+)
+
+func formatFloat(v float64) string { return strconv.FormatFloat(v, 'f', 0, 64) }
+
+func TestCommands(t *testing.T) {
+	w := newWorld(t)
+	w.film("--size", "320x240", "--keyframes", "1s")
+	steps := []struct {
+		name string
+		args []string
+		code int
+		want []string
+	}{
+		{"nothing yet", []string{"feed", "list"}, 0, []string{"No feeds yet"}},
+		{"inspect", []string{"inspect", "--user", user, "--password", password, "--seconds", "2", w.cameraURL()}, 0, []string{"Constrained Baseline", "320x240", " fps", "kbit/s", "keyframe interval  1.0", "B-frames           no", "0 of "}},
+		{"wrong password", []string{"inspect", "--user", user, "--password", "no", w.cameraURL()}, 4, []string{"does not accept", "camera-sign-in-refused"}},
+		{"no such path", []string{"inspect", "--user", user, "--password", password, w.cameraURL() + "x"}, 3, []string{"no stream under that path"}},
+		{"closed port", []string{"inspect", "rtsp://127.0.0.1:1/"}, 5, []string{"nothing listens"}},
+		{"no URL", []string{"inspect", "http://127.0.0.1/"}, 2, []string{"rtsp://"}},
+		{"add", []string{"feed", "add", "--user", user, "--password", password, "--title", "Lower station", feed, w.cameraURL()}, 0, []string{"Lower station", "kept, sealed", "/watch/lower-station"}},
+		{"add again", []string{"feed", "add", feed, w.cameraURL()}, 4, []string{"of that name already", "feed-name-taken"}},
+		{"bad name", []string{"feed", "add", "Bad Name", w.cameraURL()}, 2, []string{"name:"}},
+		{"nothing given", []string{"feed", "add"}, 2, []string{"needs a name and a URL"}},
+		{"show nothing", []string{"feed", "show"}, 2, []string{"which feed"}},
+		{"show what is not there", []string{"feed", "show", "nix"}, 3, []string{"no feed of that name"}},
+		{"unknown flag", []string{"feed", "list", "--colour"}, 2, []string{"--help"}},
+		{"bad output", []string{"feed", "list", "--output", "xml"}, 2, []string{"table, json"}},
+		{"edit", []string{"feed", "edit", "--public", "--segment", "1", feed}, 0, []string{"everybody", "segments of 1 s"}},
+		{"edit nothing", []string{"feed", "edit", feed}, 2, []string{"nothing to change"}},
+		{"edit too much", []string{"feed", "edit", "--segment", "999", feed}, 2, []string{"segmentSeconds"}},
+		{"stop", []string{"feed", "stop", feed}, 0, []string{"is off"}},
+		{"start", []string{"feed", "start", feed}, 0, []string{"lower-station is"}},
+		{"events", []string{"events", "--feed", feed}, 0, []string{"the feed was added", "switched off", "live"}},
+		{"no service", []string{"--data", filepath.Join(w.data, "none"), "feed", "list"}, 5, []string{"webostrum serve"}},
+		{"token", []string{"--token", "forged", "feed", "list"}, 4, []string{"sign-in"}},
+	}
+	for _, s := range steps {
+		if s.name == "events" {
+			w.state("live")
+		}
+		out, code := w.cli(s.args...)
+		assert.Equal(t, s.code, code, "%s: %s", s.name, out)
+		for _, want := range s.want {
+			assert.Contains(t, out, want, s.name)
+		}
+		assert.NotContains(t, out, password, s.name)
+	}
+	out, code := w.cli("feed", "list", "--output", "json")
+	require.Zero(t, code)
+	var feeds []api.Feed
+	require.NoError(t, json.Unmarshal([]byte(out), &feeds), out)
+	require.Len(t, feeds, 1)
+	assert.Equal(t, feed, feeds[0].Name)
+	out, code = w.cli("feed", "remove", feed)
+	assert.Zero(t, code, out)
+	_, code = w.cli("feed", "show", feed)
+	assert.Equal(t, 3, code)
+}
+
+func TestSettingsAndTheirOrder(t *testing.T) {
+	w := newWorld(t)
+	settings := filepath.Join(t.TempDir(), "settings.yaml")
+	require.NoError(t, os.WriteFile(settings, []byte("data: /nowhere/at/all\n"), 0o600))
+	out, code := w.cli("--config", settings, "feed", "list")
+	assert.Zero(t, code, "the variable goes before the file: %s", out)
+	out, code = w.cli("--config", settings, "--data", filepath.Join(w.data, "x"), "feed", "list")
+	assert.Equal(t, 5, code, "the flag goes before the variable")
+	assert.Contains(t, out, filepath.Join(w.data, "x"))
+	require.NoError(t, os.WriteFile(settings, []byte("data: [unclosed"), 0o600))
+	_, code = w.cli("--config", settings, "feed", "list")
+	assert.Equal(t, 2, code)
+}
+
+func TestFirstStartShowsThePasswordOnce(t *testing.T) {
+	w := newWorld(t)
+	assert.Regexp(t, `password\s+[a-z2-7]{4}-[a-z2-7]{4}-[a-z2-7]{4}-[a-z2-7]{4}`, w.service.Log())
+	info, err := os.Stat(filepath.Join(w.data, "cli.json"))
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
+	_, err = w.service.Terminate(5 * time.Second)
+	require.NoError(t, err)
+	w.serve()
+	assert.NotContains(t, w.service.Log(), "password")
+}
+
+func TestKilledServiceLosesNoFeed(t *testing.T) {
+	w := newWorld(t)
+	w.film("--size", "320x240", "--keyframes", "1s")
+	w.addFeed()
+	w.state("live")
+	w.service.Kill()
+	w.serve()
+	w.state("live")
+	f, err := w.client().Feed(t.Context(), feed)
+	require.NoError(t, err)
+	assert.True(t, f.Credentials)
+	assert.True(t, f.Public)
+}
+
+func TestTermEndsWithinFiveSeconds(t *testing.T) {
+	w := newWorld(t)
+	w.film("--size", "640x360", "--keyframes", "1s")
+	w.addFeed()
+	page := browser(t)
+	require.NoError(t, page.Open(w.url("/watch/"+feed)))
+	require.NoError(t, page.Until(playing, patience))
+	took, err := w.service.Terminate(5 * time.Second)
+	require.NoError(t, err, "with a viewer and a camera connected")
+	t.Logf("ended after %v", took.Round(time.Millisecond))
+}
+
+func TestPortThatIsTaken(t *testing.T) {
+	w := newWorld(t)
+	p, err := testkit.Start("--data", t.TempDir(), "serve", "--listen", w.listen)
+	require.NoError(t, err)
+	defer p.Kill()
+	_, err = p.Find(`(choose another with --listen)`, patience)
+	require.NoError(t, err)
+}

@@ -1,0 +1,202 @@
+package e2e
+
+import (
+	"io"
+	"net"
+	"net/http"
+	"regexp"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"webostrum/testkit"
+)
+
+// measure reads the clock from the pixels and returns the delay.
+func measure(t *testing.T, page *testkit.Page) time.Duration {
+	t.Helper()
+	readClock(t, page)
+	require.NoError(t, page.Until("window.delay() > 0", patience), "no QR clock in the pixels")
+	ms, err := page.Number("window.delay()")
+	require.NoError(t, err)
+	if ms <= 0 { // between two pictures; the next one will do
+		require.NoError(t, page.Until("(window.seen = window.delay()) > 0", patience))
+		ms, err = page.Number("window.seen")
+		require.NoError(t, err)
+	}
+	return time.Duration(ms) * time.Millisecond
+}
+
+// TestWatchPage opens the page before the camera is up, and then has the camera
+// reboot, the service die, and the network break.
+func TestWatchPage(t *testing.T) {
+	w := newWorld(t)
+	w.addFeed()
+	page := browser(t)
+	require.NoError(t, page.Open(w.url("/watch/"+feed)))
+	reason := player + `.shadowRoot.querySelector(".reason").textContent`
+	require.NoError(t, page.Until(reason+`.includes("nothing listens on that port")`, patience))
+	remedy, err := page.Text(player + `.shadowRoot.querySelector(".remedy").textContent`)
+	require.NoError(t, err)
+	assert.Contains(t, remedy, "Check the port")
+
+	w.film("--keyframes", "1s")
+	require.NoError(t, page.Until(playing, patience), "starts by itself")
+	delay := measure(t, page)
+	t.Logf("delay of HLS with segments of 1 s, from the pixels: %v", delay)
+	assert.Less(t, delay, 15*time.Second)
+	assert.Greater(t, delay, 100*time.Millisecond)
+	shown, err := page.Number(player + ".dataset.delay")
+	require.NoError(t, err)
+	assert.InDelta(t, delay.Milliseconds(), shown, 700, "the details line agrees with the pixels")
+	muted, err := page.Text(player + `.shadowRoot.querySelector("video").muted`)
+	require.NoError(t, err)
+	assert.Equal(t, "true", muted)
+
+	t.Run("the camera reboots with another size", func(t *testing.T) {
+		w.tell("reboot", "--size", "640x360", "--off", "2s")
+		require.NoError(t, page.Until(width+" === 640", patience))
+		require.NoError(t, page.Until(playing, patience))
+		assert.Less(t, measure(t, page), 15*time.Second)
+	})
+
+	t.Run("the service is killed and comes back", func(t *testing.T) {
+		old := segmentOf(t, w)
+		w.service.Kill()
+		w.serve()
+		w.state("live")
+		res, err := http.Get(w.url("/media/" + feed + "/hls/original/" + old))
+		require.NoError(t, err)
+		_ = res.Body.Close()
+		assert.Equal(t, 404, res.StatusCode, "nothing of the run before is served")
+		at, err := page.Number("Date.now()")
+		require.NoError(t, err)
+		readClock(t, page)
+		require.NoError(t, page.Until("window.readClock() > "+formatFloat(at-2000), patience), "the page shows pictures taken after the restart")
+	})
+}
+
+// segmentOf returns the name of a segment that is listed now.
+func segmentOf(t *testing.T, w *world) string {
+	t.Helper()
+	res, err := http.Get(w.url("/media/" + feed + "/hls/original/list.m3u8"))
+	require.NoError(t, err)
+	defer func() { _ = res.Body.Close() }()
+	text, err := io.ReadAll(res.Body)
+	require.NoError(t, err)
+	name := regexp.MustCompile(`(?m)^\S+\.m4s$`).FindString(string(text))
+	require.NotEmpty(t, name, string(text))
+	return name
+}
+
+// gate is a TCP proxy that can be shut, as a network that breaks.
+type gate struct {
+	mu    sync.Mutex
+	shut  bool
+	conns map[net.Conn]struct{}
+}
+
+func openGate(t *testing.T, target string) (*gate, string) {
+	t.Helper()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	g := &gate{conns: make(map[net.Conn]struct{})}
+	var wg sync.WaitGroup
+	wg.Go(func() {
+		for {
+			in, err := l.Accept()
+			if err != nil {
+				return
+			}
+			wg.Go(func() { g.carry(in, target) })
+		}
+	})
+	t.Cleanup(func() { _ = l.Close(); g.set(true); wg.Wait() })
+	return g, l.Addr().String()
+}
+
+func (g *gate) carry(in net.Conn, target string) {
+	out, err := net.Dial("tcp", target)
+	if err != nil || !g.keep(in, out) {
+		_ = in.Close()
+		return
+	}
+	var wg sync.WaitGroup
+	for _, pair := range [][2]net.Conn{{in, out}, {out, in}} {
+		wg.Go(func() {
+			_, _ = io.Copy(pair[0], pair[1])
+			_ = pair[0].Close()
+			_ = pair[1].Close()
+		})
+	}
+	wg.Wait()
+}
+
+func (g *gate) keep(conns ...net.Conn) bool {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	for _, c := range conns {
+		if g.shut {
+			_ = c.Close()
+		} else {
+			g.conns[c] = struct{}{}
+		}
+	}
+	return !g.shut
+}
+
+func (g *gate) set(shut bool) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	g.shut = shut
+	for c := range g.conns {
+		_ = c.Close()
+	}
+	clear(g.conns)
+}
+
+func TestNetworkGapBetweenViewerAndService(t *testing.T) {
+	w := newWorld(t)
+	w.film("--keyframes", "1s", "--size", "640x360")
+	w.addFeed()
+	g, through := openGate(t, w.listen)
+	page := browser(t)
+	require.NoError(t, page.Open("http://"+through+"/watch/"+feed))
+	require.NoError(t, page.Until(playing, patience))
+	g.set(true)
+	require.NoError(t, page.Until(player+`.dataset.status === "waiting"`, patience), "says that it waits")
+	reason, err := page.Text(player + `.shadowRoot.querySelector(".reason").textContent`)
+	require.NoError(t, err)
+	assert.NotEmpty(t, reason)
+	g.set(false)
+	require.NoError(t, page.Until(playing, patience), "goes on by itself")
+	assert.Less(t, measure(t, page), 15*time.Second)
+}
+
+func TestKeyboardAndScreenReader(t *testing.T) {
+	w := newWorld(t)
+	w.film("--keyframes", "1s", "--size", "640x360")
+	w.addFeed()
+	page := browser(t)
+	require.NoError(t, page.Open(w.url("/watch/"+feed)))
+	require.NoError(t, page.Until(playing, patience))
+	video := player + `.shadowRoot.querySelector("video")`
+	require.NoError(t, page.Run(player+`.shadowRoot.querySelector(".player").focus()`))
+	require.NoError(t, page.Keys("m"))
+	require.NoError(t, page.Until("!"+video+".muted", patience))
+	require.NoError(t, page.Keys("d"))
+	require.NoError(t, page.Until(player+`.shadowRoot.querySelector(".details").textContent.includes("640×360")`, patience))
+	require.NoError(t, page.Keys(" "))
+	require.NoError(t, page.Until(video+".paused", patience))
+	require.NoError(t, page.Keys(" "))
+	require.NoError(t, page.Until("!"+video+".paused", patience))
+	unlabelled, err := page.Number(`[...` + player + `.shadowRoot.querySelectorAll("button")].filter(b => !b.getAttribute("aria-label")).length`)
+	require.NoError(t, err)
+	assert.Zero(t, unlabelled)
+	label, err := page.Text(player + `.shadowRoot.querySelector("section").getAttribute("aria-label")`)
+	require.NoError(t, err)
+	assert.Equal(t, "Lower station", label)
+}

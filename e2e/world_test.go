@@ -1,0 +1,172 @@
+// Package e2e tests the built programs as their users meet them: the service,
+// the command line, the simulated camera, and pages in headless Chromium.
+package e2e
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"webostrum/api"
+	"webostrum/client"
+	"webostrum/service"
+	"webostrum/testkit"
+)
+
+const (
+	patience = 40 * time.Second
+	user     = "viewer"
+	password = "funicular"
+	feed     = "lower-station"
+)
+
+// world is one service with its data folder, and the addresses of a camera that
+// may run or not.
+type world struct {
+	t       *testing.T
+	data    string
+	listen  string
+	camera  string
+	control string
+	service *testkit.Process
+}
+
+func newWorld(t *testing.T) *world {
+	t.Helper()
+	ports, err := testkit.FreePorts(3)
+	require.NoError(t, err)
+	w := &world{t: t, data: t.TempDir(), listen: ports[0], camera: ports[1], control: ports[2]}
+	w.serve()
+	t.Cleanup(func() {
+		w.service.Kill()
+		if t.Failed() {
+			t.Log(w.service.Log())
+		}
+	})
+	return w
+}
+
+func (w *world) serve() {
+	w.t.Helper()
+	p, err := testkit.Start("--data", w.data, "serve", "--listen", w.listen)
+	require.NoError(w.t, err)
+	w.service = p
+	_, err = p.Find(`(The console is at)`, patience)
+	require.NoError(w.t, err)
+}
+
+// film starts the simulated camera.
+func (w *world) film(args ...string) *testkit.Process {
+	w.t.Helper()
+	p, err := testkit.Start(append([]string{"sim", "--listen", w.camera, "--control", w.control}, args...)...)
+	require.NoError(w.t, err)
+	w.t.Cleanup(p.Kill)
+	_, err = p.Find(`(is on the air)`, patience)
+	require.NoError(w.t, err)
+	return p
+}
+
+// tell makes the camera misbehave.
+func (w *world) tell(args ...string) {
+	w.t.Helper()
+	out, code := w.cli(append([]string{"sim", "--control", w.control, "tell"}, args...)...)
+	require.Zero(w.t, code, out)
+}
+
+func (w *world) url(path string) string { return "http://" + w.listen + path }
+
+func (w *world) cameraURL() string { return "rtsp://" + w.camera + "/" + feed }
+
+func (w *world) client() *client.Client {
+	w.t.Helper()
+	local, err := service.ReadLocal(w.data)
+	require.NoError(w.t, err)
+	return client.New(local.Address, local.Token)
+}
+
+func (w *world) addFeed() {
+	w.t.Helper()
+	seg := 1.0
+	_, err := w.client().AddFeed(context.Background(), api.NewFeed{
+		Name: feed, Title: "Lower station", URL: w.cameraURL(), User: user, Password: password, Public: true, SegmentSeconds: &seg,
+	})
+	require.NoError(w.t, err)
+}
+
+// state waits for the feed to be in a state.
+func (w *world) state(want string) {
+	w.t.Helper()
+	ctx, cancel := context.WithTimeout(context.Background(), patience)
+	defer cancel()
+	c := w.client()
+	var last api.Feed
+	err := testkit.Eventually(ctx, func() bool {
+		f, err := c.Feed(ctx, feed)
+		last = f
+		return err == nil && f.State == want
+	})
+	require.NoError(w.t, err, "the feed is %s: %s", last.State, last.Reason)
+}
+
+// cli runs a command and returns what it printed and its exit code.
+func (w *world) cli(args ...string) (string, int) {
+	w.t.Helper()
+	program, err := testkit.Program("webostrum")
+	require.NoError(w.t, err)
+	ctx, cancel := context.WithTimeout(context.Background(), patience)
+	defer cancel()
+	cmd := exec.CommandContext(ctx, program, args...)
+	cmd.Env = append(os.Environ(), "WEBOSTRUM_DATA="+w.data)
+	var out bytes.Buffer
+	cmd.Stdout, cmd.Stderr = &out, &out
+	err = cmd.Run()
+	var exit *exec.ExitError
+	if err != nil && !errors.As(err, &exit) {
+		require.NoError(w.t, err)
+	}
+	return out.String(), cmd.ProcessState.ExitCode()
+}
+
+func browser(t *testing.T) *testkit.Page {
+	t.Helper()
+	page, stop, err := testkit.OpenBrowser(context.Background(), 1280, 800)
+	require.NoError(t, err)
+	t.Cleanup(stop)
+	return page
+}
+
+const player = `document.querySelector("webostrum-player")`
+
+// playing is true when the player shows pictures that move.
+const playing = player + `?.dataset.status === "playing" && ` + player + `.shadowRoot.querySelector("video").readyState >= 2`
+
+// width is the width of the picture on show.
+const width = player + `.shadowRoot.querySelector("video").videoWidth`
+
+// readClock defines a function that returns the capture time that stands in
+// the QR code of the picture on show, or 0.
+func readClock(t *testing.T, page *testkit.Page) {
+	t.Helper()
+	root, err := testkit.Root()
+	require.NoError(t, err)
+	jsQR, err := os.ReadFile(filepath.Join(root, "web/node_modules/jsqr/dist/jsQR.js"))
+	require.NoError(t, err, "run \"make build\"")
+	require.NoError(t, page.Run(string(jsQR)+`;
+		window.readClock = () => {
+			const video = `+player+`.shadowRoot.querySelector("video");
+			const side = Math.round(video.videoHeight * 0.3);
+			const canvas = Object.assign(document.createElement("canvas"), { width: side, height: side });
+			const pen = canvas.getContext("2d");
+			pen.drawImage(video, video.videoWidth - side, video.videoHeight - side, side, side, 0, 0, side, side);
+			const code = jsQR(pen.getImageData(0, 0, side, side).data, side, side);
+			return code ? Number(code.data) : 0;
+		};
+		window.delay = () => { const at = window.readClock(); return at > 1e12 ? Date.now() - at : -1; };`))
+}
