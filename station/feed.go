@@ -12,6 +12,7 @@ import (
 	"webostrum/core/hls"
 	"webostrum/core/hub"
 	"webostrum/core/media"
+	"webostrum/deliver/memfile"
 	"webostrum/ingest/rtsp"
 	"webostrum/store"
 )
@@ -135,7 +136,7 @@ func code(f *fault.Error) fault.Code {
 // runner runs the feed until ctx ends.
 func (f *Feed) runner(ctx context.Context, record store.Feed) {
 	segmenter, err := hls.New(hls.Config{
-		Run: f.run, Start: time.Now(), Wanted: time.Duration(record.SegmentMillis) * time.Millisecond, Listed: record.ListSize,
+		Run: f.run, Start: time.Now(), Wanted: time.Duration(record.SegmentMillis) * time.Millisecond, Listed: record.ListSize, Keep: memfile.Keep,
 	})
 	if err != nil {
 		f.change(StateConnecting, nil, 0, time.Time{})

@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 	"testing"
+	"testing/iotest"
 	"time"
 
 	"github.com/stretchr/testify/assert"
@@ -72,6 +73,19 @@ func (f *feeder) media() string {
 	text, ok := f.g.Media()
 	require.True(f.t, ok)
 	return string(text.Plain)
+}
+
+// file reads what has a name.
+func (f *feeder) file(name string) []byte {
+	f.t.Helper()
+	body, ok := f.g.Find(name)
+	require.True(f.t, ok, name)
+	r, err := body.Open()
+	require.NoError(f.t, err)
+	whole, err := io.ReadAll(iotest.OneByteReader(r))
+	require.NoError(f.t, err)
+	require.Len(f.t, whole, int(body.Size()))
+	return whole
 }
 
 func TestMediaPlaylist(t *testing.T) {
@@ -173,10 +187,7 @@ func TestNewEpochIsADiscontinuity(t *testing.T) {
 func TestSegmentsAreStandardFragments(t *testing.T) {
 	f := newFeeder(t, hls.Config{})
 	f.write(51, 50)
-	parts, size, ok := f.g.Find("abc-1000.m4s")
-	require.True(t, ok)
-	whole := bytes.Join(parts, nil)
-	assert.Len(t, whole, int(size))
+	whole := f.file("abc-1000.m4s")
 	samples, err := fmp4.ReadFragment(whole)
 	require.NoError(t, err)
 	require.Len(t, samples, 50)
@@ -184,20 +195,18 @@ func TestSegmentsAreStandardFragments(t *testing.T) {
 	assert.False(t, samples[1].Sync)
 	assert.Equal(t, uint32(frame), samples[49].Duration)
 	assert.Equal(t, pictures.Data(pictures.P(100, 49)), samples[49].Data)
-	init, _, ok := f.g.Find("abc-init0.mp4")
-	require.True(t, ok)
-	assert.NotNil(t, fmp4.Find(init[0], "moov", "mvex", "trex"))
+	assert.NotNil(t, fmp4.Find(f.file("abc-init0.mp4"), "moov", "mvex", "trex"))
 }
 
 func TestOldNamesAreGone(t *testing.T) {
 	f := newFeeder(t, hls.Config{})
 	f.write(51, 50)
 	f.write(50*20, 50)
-	_, _, ok := f.g.Find("abc-1000.m4s")
+	_, ok := f.g.Find("abc-1000.m4s")
 	assert.False(t, ok, "twenty segments later")
-	_, _, ok = f.g.Find("abc-1017.m4s")
+	_, ok = f.g.Find("abc-1017.m4s")
 	assert.True(t, ok, "listed no more, but players may still ask for it")
-	_, _, ok = f.g.Find("other-1020.m4s")
+	_, ok = f.g.Find("other-1020.m4s")
 	assert.False(t, ok, "of another run")
 }
 

@@ -47,7 +47,7 @@ func (r *rates) add(seg *Segment, frames int) {
 	if seg.Discontinuity {
 		*r = rates{}
 	}
-	bits := float64(seg.Size) * 8
+	bits := float64(seg.Body.Size()) * 8
 	r.peak = max(r.peak, bits/secs)
 	r.bits, r.seconds, r.frames = r.bits+bits, r.seconds+secs, r.frames+frames
 	if r.seconds > 2*halfLife {

@@ -41,6 +41,10 @@ type Config struct {
 
 	Wanted time.Duration // wanted length of a segment, 0.5 s to 60 s
 	Listed int           // segments in the playlist, 3 to 64
+
+	// Keep takes the finished parts of a segment to where it is served from. Nil
+	// keeps the parts themselves.
+	Keep func(parts [][]byte) Body
 }
 
 // Validate says what is wrong with a configuration.
@@ -62,15 +66,14 @@ type Segment struct {
 	Sequence      uint64
 	Duration      time.Duration
 	Begins        time.Time // capture time of its first picture
-	Parts         [][]byte  // to be sent one after the other
-	Size          int64     // bytes of all parts
-	Discontinuity bool      // a new epoch begins here
+	Body          Body
+	Discontinuity bool // a new epoch begins here
 	init          *initSection
 }
 
 type initSection struct {
 	name  string
-	data  []byte
+	body  Body
 	codec string
 	track *media.Track
 }
@@ -101,6 +104,9 @@ type Segmenter struct {
 func New(cfg Config) (*Segmenter, error) {
 	if err := cfg.Validate(); err != nil {
 		return nil, err
+	}
+	if cfg.Keep == nil {
+		cfg.Keep = NewBody
 	}
 	base := 2 * uint64(max(cfg.Start.Unix(), 0)) // segments are half a second or longer
 	return &Segmenter{cfg: cfg, next: base, ready: make(chan struct{})}, nil
@@ -156,7 +162,7 @@ func (g *Segmenter) beginEpoch(s *media.Sample) error {
 		return err
 	}
 	g.init = &initSection{
-		name: fmt.Sprintf("%s-init%d.mp4", g.cfg.Run, s.Epoch.Number), data: data,
+		name: fmt.Sprintf("%s-init%d.mp4", g.cfg.Run, s.Epoch.Number), body: NewBody([][]byte{data}),
 		codec: sps.CodecString(), track: s.Track,
 	}
 	// The very first segment too: a player that goes on over a restart of the
@@ -197,15 +203,12 @@ func (g *Segmenter) cut() {
 	track := g.pending[0].Track
 	g.frags++
 	parts := fmp4.Fragment(g.frags, []fmp4.Run{{Track: track, Samples: g.pending, Durations: g.lengths}})
-	var ticks, size int64
+	var ticks int64
 	for _, l := range g.lengths {
 		ticks += int64(l)
 	}
-	for _, p := range parts {
-		size += int64(len(p))
-	}
 	seg := &Segment{
-		Duration: track.Duration(ticks), Begins: g.pending[0].Captured, Parts: parts, Size: size,
+		Duration: track.Duration(ticks), Begins: g.pending[0].Captured, Body: g.cfg.Keep(parts),
 		Discontinuity: g.broken, init: g.init,
 	}
 	frames := len(g.pending)
@@ -271,22 +274,21 @@ func (g *Segmenter) listedLocked() []*Segment {
 	return g.segments[max(0, len(g.segments)-g.cfg.Listed):]
 }
 
-// Find returns what has this name: the parts and the size of a segment or of
-// an initialisation section. ok is false for a name of another run, and for
-// what is no longer kept.
-func (g *Segmenter) Find(name string) (parts [][]byte, size int64, ok bool) {
+// Find returns the body of the segment or initialisation section of this name.
+// ok is false for a name of another run, and for what is no longer kept.
+func (g *Segmenter) Find(name string) (body Body, ok bool) {
 	g.mu.RLock()
 	defer g.mu.RUnlock()
 	for i := len(g.segments) - 1; i >= 0; i-- {
 		seg := g.segments[i]
 		if seg.Name == name {
-			return seg.Parts, seg.Size, true
+			return seg.Body, true
 		}
 		if seg.init.name == name {
-			return [][]byte{seg.init.data}, int64(len(seg.init.data)), true
+			return seg.init.body, true
 		}
 	}
-	return nil, 0, false
+	return nil, false
 }
 
 // wholeSeconds rounds to the nearest whole second, at least one

@@ -92,6 +92,9 @@ func (h *Hub) Publish(s *media.Sample) {
 	h.trim(pos)
 	h.ring[pos%slots].Store(&entry{pos, s})
 	h.head.Store(pos + 1)
+	if h.live.Load() == 0 {
+		return // whoever comes now looks at head before waiting
+	}
 	select {
 	case h.kick <- struct{}{}:
 	default:

@@ -1,6 +1,7 @@
 package rtp
 
 import (
+	"bytes"
 	"encoding/binary"
 	"errors"
 	"fmt"
@@ -157,7 +158,7 @@ func (d *H264Depacketizer) finish() {
 		d.Dropped(DropWaiting)
 	default:
 		d.Picture(&Picture{
-			Data: append(make([]byte, 0, len(d.buf)), d.buf...), RTPTime: d.time, Arrived: d.arrived,
+			Data: bytes.Clone(d.buf), RTPTime: d.time, Arrived: d.arrived,
 			Key: d.key, B: d.b, Slices: d.slices, Sets: sets,
 		})
 	}

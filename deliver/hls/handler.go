@@ -3,9 +3,11 @@
 package hls
 
 import (
+	"bytes"
 	"fmt"
 	"io"
 	"net/http"
+	"os"
 	"path"
 	"strconv"
 	"strings"
@@ -123,7 +125,7 @@ func (h *Handler) playlist(w http.ResponseWriter, r *http.Request, f Feed, name 
 		header.Set("Content-Encoding", "gzip")
 		body = text.Packed
 	}
-	send(w, r, [][]byte{body}, int64(len(body)))
+	send(w, r, bytes.NewReader(body), int64(len(body)))
 }
 
 func (h *Handler) ready(r *http.Request, g *hls.Segmenter) bool {
@@ -148,21 +150,27 @@ func segment(w http.ResponseWriter, r *http.Request, f Feed, name string) {
 		notFound(w, f.Waiting())
 		return
 	}
-	parts, size, ok := g.Find(name)
+	body, ok := g.Find(name)
 	if !ok {
 		notFound(w, "There is no such segment, or no longer: the list says which there are.")
 		return
 	}
+	reader, err := body.Open()
+	if err != nil {
+		problem.Write(w, problem.Problem{Status: http.StatusServiceUnavailable, Code: "segment-unreadable", Detail: err.Error(), Remedy: "Ask again; if it goes on, raise the service's limit of open files."})
+		return
+	}
+	defer func() { _ = reader.Close() }()
 	header := w.Header()
 	header.Set("Content-Type", segmentType)
 	header.Set("Cache-Control", fmt.Sprintf("%s, max-age=%d, immutable", scope(f), int(segmentAge.Seconds())))
 	header.Set("Etag", strconv.Quote(name))
 	if r.Header.Get("Range") != "" || r.Header.Get("If-None-Match") != "" {
-		http.ServeContent(w, r, "", time.Time{}, newPartsReader(parts, size))
+		http.ServeContent(w, r, "", time.Time{}, reader)
 		return
 	}
 	header.Set("Accept-Ranges", "bytes")
-	send(w, r, parts, size)
+	send(w, r, reader, body.Size())
 }
 
 func scope(f Feed) string {
@@ -185,76 +193,25 @@ func acceptsGzip(r *http.Request) bool {
 	return false
 }
 
-var chunks = sync.Pool{New: func() any { b := make([]byte, 0, chunk); return &b }}
-
-// send writes the parts with few, large writes.
-func send(w http.ResponseWriter, r *http.Request, parts [][]byte, size int64) {
+// send sends a body that is asked for as a whole. A file goes from the kernel
+// to the socket without passing through here.
+func send(w http.ResponseWriter, r *http.Request, body io.Reader, size int64) {
 	w.Header().Set("Content-Length", strconv.FormatInt(size, 10))
 	w.WriteHeader(http.StatusOK)
 	if r.Method == http.MethodHead {
 		return
 	}
 	_ = http.NewResponseController(w).SetWriteDeadline(time.Now().Add(writeTimeout))
+	if _, file := body.(*os.File); file {
+		_, _ = io.CopyN(w, body, size) // a viewer that has gone is no error
+		return
+	}
 	buf := chunks.Get().(*[]byte)
 	defer chunks.Put(buf)
-	b := (*buf)[:0]
-	for _, p := range parts {
-		for len(p) > 0 {
-			n := min(len(p), cap(b)-len(b))
-			b = append(b, p[:n]...)
-			p = p[n:]
-			if len(b) == cap(b) {
-				if _, err := w.Write(b); err != nil {
-					return // the viewer has gone
-				}
-				b = b[:0]
-			}
-		}
-	}
-	_, _ = w.Write(b)
+	_, _ = io.CopyBuffer(onlyWriter{w}, io.LimitReader(body, size), *buf)
 }
 
-// partsReader reads parts one after the other, for ranges.
-type partsReader struct {
-	parts [][]byte
-	size  int64
-	at    int64
-}
+var chunks = sync.Pool{New: func() any { b := make([]byte, chunk); return &b }}
 
-func newPartsReader(parts [][]byte, size int64) io.ReadSeeker {
-	return &partsReader{parts: parts, size: size}
-}
-
-func (p *partsReader) Read(b []byte) (int, error) {
-	skip, n := p.at, 0
-	for _, part := range p.parts {
-		if skip >= int64(len(part)) {
-			skip -= int64(len(part))
-			continue
-		}
-		n += copy(b[n:], part[skip:])
-		skip = 0
-		if n == len(b) {
-			break
-		}
-	}
-	if n == 0 && len(b) > 0 {
-		return 0, io.EOF
-	}
-	p.at += int64(n)
-	return n, nil
-}
-
-func (p *partsReader) Seek(offset int64, whence int) (int64, error) {
-	switch whence {
-	case io.SeekCurrent:
-		offset += p.at
-	case io.SeekEnd:
-		offset += p.size
-	}
-	if offset < 0 {
-		return 0, fmt.Errorf("seek to %d", offset)
-	}
-	p.at = offset
-	return offset, nil
-}
+// onlyWriter hides ReadFrom, which would copy in smaller pieces.
+type onlyWriter struct{ io.Writer }

@@ -16,6 +16,7 @@ import (
 	"webostrum/core/hls"
 	"webostrum/core/media"
 	deliver "webostrum/deliver/hls"
+	"webostrum/deliver/memfile"
 	"webostrum/testkit/pictures"
 )
 
@@ -28,9 +29,16 @@ func (f *feed) Segmenter() *hls.Segmenter { return f.g }
 func (f *feed) Public() bool              { return f.public }
 func (f *feed) Waiting() string           { return "The camera is being opened." }
 
-func newFeed(t *testing.T) *feed {
+// keepers are the two ways of keeping segments.
+var keepers = map[string]func([][]byte) hls.Body{"memory": hls.NewBody, "file": memfile.Keep}
+
+func newFeed(t *testing.T, keep ...func([][]byte) hls.Body) *feed {
 	t.Helper()
-	g, err := hls.New(hls.Config{Run: "run", Start: time.Unix(0, 0), Wanted: time.Second, Listed: 3})
+	cfg := hls.Config{Run: "run", Start: time.Unix(0, 0), Wanted: time.Second, Listed: 3}
+	if len(keep) > 0 {
+		cfg.Keep = keep[0]
+	}
+	g, err := hls.New(cfg)
 	require.NoError(t, err)
 	return &feed{g: g, public: true}
 }
@@ -94,7 +102,12 @@ func TestPlaylists(t *testing.T) {
 }
 
 func TestSegments(t *testing.T) {
-	f := newFeed(t)
+	for name, keep := range keepers {
+		t.Run(name, func(t *testing.T) { testSegments(t, newFeed(t, keep)) })
+	}
+}
+
+func testSegments(t *testing.T, f *feed) {
 	f.fill(t)
 	h := &deliver.Handler{}
 	res := ask(t, h, f, "GET", "original/run-0.m4s")
@@ -104,8 +117,13 @@ func TestSegments(t *testing.T) {
 	assert.Equal(t, "public, max-age=86400, immutable", res.Header.Get("Cache-Control"))
 	assert.Equal(t, int64(len(whole)), res.ContentLength)
 	assert.Greater(t, len(whole), 400_000, "larger than what is written at once")
-	parts, _, _ := f.g.Find("run-0.m4s")
-	assert.Equal(t, bytes.Join(parts, nil), whole)
+	kept, ok := f.g.Find("run-0.m4s")
+	require.True(t, ok)
+	r, err := kept.Open()
+	require.NoError(t, err)
+	want, err := io.ReadAll(r)
+	require.NoError(t, err)
+	assert.True(t, bytes.Equal(want, whole))
 
 	res = ask(t, h, f, "HEAD", "original/run-0.m4s")
 	assert.Equal(t, int64(len(whole)), res.ContentLength)

@@ -1,0 +1,219 @@
+package main
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"os"
+	"os/exec"
+	"strings"
+	"syscall"
+	"time"
+
+	prtp "github.com/pion/rtp"
+
+	"webostrum/core/hls"
+	"webostrum/core/hub"
+	"webostrum/core/media"
+	"webostrum/core/rtp"
+	"webostrum/core/rtspmsg"
+	"webostrum/ingest/rtsp"
+	"webostrum/testkit/pictures"
+)
+
+const (
+	keyEvery     = 50
+	keySize      = 60_000
+	pictureSize  = 19_200 // together 4 Mbit/s at 25 pictures a second
+	sentPictures = 25_000
+	speed        = 100 // times real time
+	rounds       = 3
+)
+
+// intake compares taking a feed into HLS with reading and copying its bytes.
+func intake() ([]result, error) {
+	self, err := os.Executable()
+	if err != nil {
+		return nil, err
+	}
+	source := exec.Command(self, "-source")
+	out, err := source.StdoutPipe()
+	if err != nil {
+		return nil, err
+	}
+	if err := source.Start(); err != nil {
+		return nil, err
+	}
+	defer func() { _ = source.Process.Kill(); _ = source.Wait() }()
+	address, err := bufio.NewReader(out).ReadString('\n')
+	if err != nil {
+		return nil, err
+	}
+	address = strings.TrimSpace(address)
+	var ours, bare []float64
+	for range rounds {
+		b, err := processorTime(func() error { return readBare(address) })
+		if err != nil {
+			return nil, err
+		}
+		o, err := processorTime(func() error { return takeIn(address) })
+		if err != nil {
+			return nil, err
+		}
+		bare, ours = append(bare, b.Seconds()), append(ours, o.Seconds())
+	}
+	const seconds = sentPictures / 25
+	o, b := median(ours), median(bare)
+	share := func(cpu float64) string { return fmt.Sprintf("%.3f %% of a core", cpu/seconds*100) }
+	return []result{{
+		"processor time for one 4 Mbit/s RTSP feed over TCP into HLS segments", share(o), share(b) + " to read and copy", fmt.Sprintf("%.2f", o/b), "under 2",
+	}}, nil
+}
+
+func processorTime(work func() error) (time.Duration, error) {
+	before, err := usage()
+	if err != nil {
+		return 0, err
+	}
+	if err := work(); err != nil {
+		return 0, err
+	}
+	after, err := usage()
+	return after - before, err
+}
+
+func usage() (time.Duration, error) {
+	var u syscall.Rusage
+	err := syscall.Getrusage(syscall.RUSAGE_SELF, &u)
+	return time.Duration(u.Utime.Nano() + u.Stime.Nano()), err
+}
+
+// readBare reads all that comes and copies it once.
+func readBare(address string) error {
+	c, err := net.Dial("tcp", address)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = c.Close() }()
+	if _, err := c.Write([]byte("RAW rtsp://x RTSP/1.0\r\n\r\n")); err != nil {
+		return err
+	}
+	buf, kept := make([]byte, 64<<10), make([]byte, 64<<10)
+	for {
+		n, err := c.Read(buf)
+		copy(kept, buf[:n])
+		if errors.Is(err, io.EOF) {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+	}
+}
+
+// takeIn plays the feed into a hub and segments.
+func takeIn(address string) error {
+	g, err := hls.New(hls.Config{Run: "bench", Start: time.Now(), Wanted: 2 * time.Second, Listed: 6})
+	if err != nil {
+		return err
+	}
+	h := hub.New(hub.Config{})
+	defer h.Close()
+	count := 0
+	_, err = rtsp.Play(context.Background(), rtsp.Config{
+		URL: "rtsp://" + address + "/", Transport: rtsp.TCP,
+		Publish: func(s *media.Sample) {
+			count++
+			h.Publish(s)
+			_ = g.Write(s)
+		},
+	})
+	if count != sentPictures {
+		return fmt.Errorf("%d of %d pictures came: %w", count, sentPictures, err)
+	}
+	return nil
+}
+
+// serveSource sends the feed to whoever connects; it is a process of its own.
+func serveSource() error {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return err
+	}
+	fmt.Println(l.Addr())
+	for {
+		c, err := l.Accept()
+		if err != nil {
+			return err
+		}
+		if err := send(c); err != nil {
+			fmt.Fprintln(os.Stderr, "source:", err)
+		}
+		_ = c.Close()
+	}
+}
+
+const sourceSDP = "v=0\r\nm=video 0 RTP/AVP 96\r\na=rtpmap:96 H264/90000\r\na=control:track1\r\n"
+
+func send(c net.Conn) error {
+	r := rtspmsg.NewReader(c)
+	for {
+		m, _, _, err := r.Next()
+		if err != nil {
+			return err
+		}
+		if m.Method == "RAW" {
+			return pour(c)
+		}
+		a := &rtspmsg.Message{Status: 200, Reason: "OK", Header: rtspmsg.Header{"Cseq": m.Header["Cseq"]}}
+		switch m.Method {
+		case "DESCRIBE":
+			a.Body = []byte(sourceSDP)
+		case "SETUP":
+			a.Header.Set("Transport", m.Header.Get("Transport"))
+			a.Header.Set("Session", "1")
+		}
+		if _, err := c.Write(a.Append(nil)); err != nil {
+			return err
+		}
+		if m.Method == "PLAY" {
+			return pour(c)
+		}
+	}
+}
+
+// pour sends the pictures, each with one write.
+func pour(c net.Conn) error {
+	track := pictures.Track(pictures.SPS)
+	z := &rtp.Packetizer{PayloadType: 96, MTU: 1400}
+	key, other := pictures.Data(pictures.IDR(keySize, 1)), pictures.Data(pictures.P(pictureSize, 2))
+	var buf []byte
+	begun := time.Now()
+	for n := range int64(sentPictures) {
+		s := &media.Sample{Track: track, PTS: n * 3600, Data: other}
+		if n%keyEvery == 0 {
+			s.Key, s.Data = true, key
+		}
+		buf = interleave(buf[:0], z.Packets(s))
+		if _, err := c.Write(buf); err != nil {
+			return err
+		}
+		time.Sleep(time.Until(begun.Add(time.Duration(n) * 40 * time.Millisecond / speed)))
+	}
+	return nil
+}
+
+func interleave(buf []byte, packets []*prtp.Packet) []byte {
+	for _, p := range packets {
+		b, err := p.Marshal()
+		if err != nil {
+			continue
+		}
+		buf = append(buf, rtspmsg.Magic, 0, byte(len(b)>>8), byte(len(b)))
+		buf = append(buf, b...)
+	}
+	return buf
+}
