@@ -12,6 +12,7 @@ import (
 
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 )
 
@@ -111,6 +112,14 @@ func (p *Page) Press(label string) error {
 		return err
 	}
 	return p.Run(find + ".click()")
+}
+
+// Before has a script run in every page before its own.
+func (p *Page) Before(script string) error {
+	return chromedp.Do(p.tab, chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+		_, err := cdp.Call(ctx, t, page.AddScriptToEvaluateOnNewDocument, page.AddScriptToEvaluateOnNewDocumentParams{Source: script})
+		return err
+	}))
 }
 
 // Picture returns what the page shows, as PNG.

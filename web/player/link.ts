@@ -22,26 +22,47 @@ const longestPause = 15_000;
 /**
  * StateLink listens to a feed's state and comes back by itself. It also knows
  * by how much the viewer's clock differs from the service's.
+ *
+ * Browsers open six connections to one host and no more, over all tabs. So the
+ * link is suspended while pictures flow and nobody asks for the state: a wall of
+ * many players would otherwise take the connections from its own segments.
  */
 export class StateLink {
   private source: EventSource | null = null;
   private timer: ReturnType<typeof setTimeout> | undefined;
   private pause = firstPause;
   private closed = false;
+  private wanted = false;
   private offset: number | null = null;
 
   constructor(
     private readonly base: string,
     private readonly listener: LinkListener,
   ) {
-    this.open();
+    this.resume();
     void this.compareClocks();
   }
 
   close(): void {
     this.closed = true;
+    this.suspend();
+  }
+
+  /** Whether the link is up, or on its way up again. */
+  get active(): boolean {
+    return this.wanted;
+  }
+
+  suspend(): void {
+    this.wanted = false;
     clearTimeout(this.timer);
     this.source?.close();
+  }
+
+  resume(): void {
+    if (this.wanted || this.closed) return;
+    this.wanted = true;
+    this.open();
   }
 
   /** The service's clock now, milliseconds since 1970. */
@@ -59,7 +80,7 @@ export class StateLink {
     });
     source.onerror = () => {
       source.close();
-      if (this.closed) return;
+      if (!this.wanted) return;
       this.listener.onSilence();
       const jitter = 0.75 + Math.random() / 2;
       this.timer = setTimeout(() => this.open(), this.pause * jitter);

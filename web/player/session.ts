@@ -41,6 +41,11 @@ export class Session {
   private frames: { at: number; count: number } | null = null;
   private frameRate: number | null = null;
 
+  // A page that goes to the browser's store of past pages must not keep its
+  // connections.
+  private readonly onHide = () => this.link.suspend();
+  private readonly onShow = () => this.listen();
+
   constructor(
     private readonly video: HTMLVideoElement,
     private readonly base: string,
@@ -52,10 +57,14 @@ export class Session {
       onSilence: () => this.onSilence(),
     });
     this.watch = setInterval(() => this.check(), tick);
+    addEventListener("pagehide", this.onHide);
+    addEventListener("pageshow", this.onShow);
   }
 
   close(): void {
     this.closed = true;
+    removeEventListener("pagehide", this.onHide);
+    removeEventListener("pageshow", this.onShow);
     clearInterval(this.watch);
     this.link.close();
     this.drop();
@@ -112,15 +121,24 @@ export class Session {
       this.pause = firstPause;
       this.view.onPlaying();
       this.keepUp();
+      this.link.suspend();
     } else if (!this.video.paused && now - this.movedAt > 1500) {
+      this.listen();
       this.explain();
       if (now - this.movedAt > stuckAfter && this.state?.ready) this.fail("no picture for a while");
     }
   }
 
+  /** Asks for the state again; what was known before is old. */
+  private listen(): void {
+    if (this.link.active) return;
+    this.state = null;
+    this.link.resume();
+  }
+
   private explain(): void {
-    if (this.state === null) return;
-    if (this.state.state === "live") this.view.onWaiting("Waiting for the next pictures …");
+    if (this.state === null) this.view.onWaiting("Waiting for the next pictures …");
+    else if (this.state.state === "live") this.view.onWaiting("Waiting for the next pictures …");
     else this.view.onWaiting(this.state.reason, this.state.remedy);
   }
 
@@ -148,6 +166,7 @@ export class Session {
       return;
     }
     this.starting = true;
+    this.link.suspend(); // its connection is needed now
     void this.start(this.state.run);
   }
 
@@ -173,6 +192,7 @@ export class Session {
   private fail(why: string): void {
     this.lastFailure = why;
     this.drop();
+    this.listen();
     this.notBefore = Date.now() + this.pause * (0.75 + Math.random() / 2);
     this.pause = Math.min(this.pause * 2, longestPause);
     if (this.state?.ready) this.view.onWaiting(`Trying again (${why}) …`);

@@ -43,10 +43,22 @@ export function useLive(enabled: boolean): { connected: boolean; now: number } {
         pause = Math.min(pause * 2, longestPause);
       };
     };
-    open();
-    return () => {
+    // A page in the browser's store of past pages must not keep its connection:
+    // there are six for one host.
+    const close = () => {
       clearTimeout(timer);
       source?.close();
+    };
+    const reopen = (e: PageTransitionEvent) => {
+      if (e.persisted) open();
+    };
+    addEventListener("pagehide", close);
+    addEventListener("pageshow", reopen);
+    open();
+    return () => {
+      removeEventListener("pagehide", close);
+      removeEventListener("pageshow", reopen);
+      close();
     };
   }, [enabled, queries]);
 
