@@ -47,8 +47,9 @@ type API struct {
 	viewers     *viewers.Counter
 	throttle    throttle
 	watchPage   *template.Template
-	inspections chan struct{}
-	streams     chan struct{}
+	inspections chan struct{} // holds a value for each that is going on
+	streams     chan struct{} // the same
+	checking    chan struct{} // the same, of passwords
 	closing     context.Context
 	close       context.CancelFunc
 }
@@ -63,6 +64,7 @@ func New(cfg Config) (*API, error) {
 	a := &API{
 		cfg: cfg, store: cfg.Store, station: cfg.Station, viewers: viewers.New(), watchPage: page,
 		inspections: make(chan struct{}, mostInspections), streams: make(chan struct{}, mostStreams),
+		checking: make(chan struct{}, mostChecks),
 	}
 	a.closing, a.close = context.WithCancel(context.Background())
 	gin.SetMode(gin.ReleaseMode)

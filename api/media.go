@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"errors"
 	"net/http"
+	"net/url"
 	"strings"
 	"time"
 
@@ -52,6 +53,11 @@ func (a *API) serveMedia(c *gin.Context) {
 		h.ServeFile(c.Writer, c.Request, f, file)
 		return
 	}
+	if m := c.Request.Method; m != http.MethodGet && m != http.MethodHead {
+		c.Writer.Header().Set("Allow", "GET, HEAD")
+		writeProblem(c.Writer, newProblem(http.StatusMethodNotAllowed, "method-not-allowed", "This can only be read.", ""))
+		return
+	}
 	switch rest {
 	case "state":
 		a.serveState(c.Writer, c.Request, f)
@@ -75,7 +81,7 @@ func (a *API) serveWatch(c *gin.Context) {
 	f, err := a.station.Get(name)
 	signedIn := account(c.Request.Context()) != nil
 	if !signedIn && (err != nil || !f.Public()) {
-		c.Redirect(http.StatusSeeOther, "/?next=/watch/"+name)
+		c.Redirect(http.StatusSeeOther, "/?next="+url.QueryEscape("/watch/"+name))
 		return
 	}
 	if errors.Is(err, store.ErrNotFound) {

@@ -10,6 +10,7 @@ const (
 	longestBlock = time.Minute
 	forgetAfter  = 15 * time.Minute
 	mostTracked  = 4096
+	mostChecks   = 2 // passwords that are checked at once
 )
 
 // throttle slows down whoever fails to sign in: after three failures each

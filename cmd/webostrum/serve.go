@@ -147,7 +147,7 @@ The Morrow Crag Funicular is on the air. Open this address; it signs you in:
 
 Watch page   %s/watch/lower-station
 Commands     bin/webostrum --data %s feed list
-Misbehave    bin/webostrum sim tell lower-station reboot --size 960x540
+Misbehave    bin/webostrum sim tell reboot --size 960x540
 End          Ctrl-C
 
 `, s.Address, key, s.Address, data)

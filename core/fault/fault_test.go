@@ -2,12 +2,16 @@ package fault_test
 
 import (
 	"errors"
+	"flag"
 	"fmt"
 	"io"
+	"os"
 	"regexp"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"webostrum/core/fault"
 )
@@ -33,4 +37,23 @@ func TestErrors(t *testing.T) {
 	assert.Equal(t, fault.Garbled, fault.As(io.EOF).Kind.Code)
 	_, ok := fault.Lookup("no-such-code")
 	assert.False(t, ok)
+}
+
+var update = flag.Bool("update", false, "write docs/faults.md anew")
+
+// TestDocument keeps docs/faults.md the same as the table.
+func TestDocument(t *testing.T) {
+	const file = "../../docs/faults.md"
+	var b strings.Builder
+	b.WriteString("# What can go wrong with a camera\n\nMade from the table in `core/fault`; the same sentences stand in API, command line and console.\n\n")
+	b.WriteString("| code | what happened | what to do next |\n|---|---|---|\n")
+	for _, k := range fault.Table() {
+		fmt.Fprintf(&b, "| `%s` | %s | %s |\n", k.Code, k.Sentence, k.Remedy)
+	}
+	if *update {
+		require.NoError(t, os.WriteFile(file, []byte(b.String()), 0o644))
+	}
+	got, err := os.ReadFile(file)
+	require.NoError(t, err)
+	assert.Equal(t, b.String(), string(got), "run: go test ./core/fault -update")
 }

@@ -12,14 +12,18 @@ import (
 	"time"
 )
 
-const mostViewers = 20000
+const (
+	mostViewers = 20000
+	sweepEvery  = time.Second
+)
 
 // Counter counts the viewers of all feeds. It is safe for concurrent use.
 type Counter struct {
 	seed maphash.Seed
 
-	mu   sync.Mutex
-	seen map[key]time.Time // until when; guarded by mu
+	mu    sync.Mutex
+	seen  map[key]time.Time // until when; guarded by mu
+	swept time.Time         // when the map was gone through last; guarded by mu
 }
 
 type key struct {
@@ -44,7 +48,9 @@ func (c *Counter) Saw(r *http.Request, feed string, now time.Time, stays time.Du
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if _, known := c.seen[k]; !known && len(c.seen) >= mostViewers {
-		c.sweepLocked(now)
+		if now.Sub(c.swept) >= sweepEvery {
+			c.sweepLocked(now)
+		}
 		if len(c.seen) >= mostViewers {
 			return
 		}
@@ -53,6 +59,7 @@ func (c *Counter) Saw(r *http.Request, feed string, now time.Time, stays time.Du
 }
 
 func (c *Counter) sweepLocked(now time.Time) {
+	c.swept = now
 	for k, until := range c.seen {
 		if now.After(until) {
 			delete(c.seen, k)

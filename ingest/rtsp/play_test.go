@@ -249,6 +249,24 @@ func TestControlURLs(t *testing.T) {
 	assert.Equal(t, url+"?channel=1", playURL.Load())
 }
 
+func TestRedirections(t *testing.T) {
+	_, real := cam.Serve(t, server.Config{})
+	point := func(to string) string {
+		return scripted(t, listen(t), func(m *rtspmsg.Message) *rtspmsg.Message {
+			if m.Method == "DESCRIBE" {
+				return &rtspmsg.Message{Status: 302, Header: rtspmsg.Header{"Location": {to}}}
+			}
+			return &rtspmsg.Message{Status: 200}
+		})
+	}
+	_, facts := play(t, 5, rtsp.Config{URL: point(real), Transport: rtsp.TCP})
+	assert.Equal(t, 320, facts.Width, "followed on the same host")
+	f := codeOf(t, rtsp.Config{URL: point("rtsp://other.invalid/a?secret"), Transport: rtsp.TCP})
+	assert.Equal(t, fault.Refused, f.Kind.Code)
+	assert.Contains(t, f.Error(), "rtsp://other.invalid/a")
+	assert.NotContains(t, f.Error(), "secret")
+}
+
 func TestStall(t *testing.T) {
 	var frozen atomic.Bool
 	freeze := tamper(func(p [][]byte) [][]byte {

@@ -198,8 +198,9 @@ func follow(ctx context.Context, cfg Config, u *url.URL) (*control, *url.URL, *r
 		_ = conn.Close()
 		location := answer.Header.Get("Location")
 		next, _, _, err := ParseURL(location)
-		if err != nil {
-			return nil, nil, nil, nil, fault.New(fault.Refused, err, "it points elsewhere, to %q: %v", location, err)
+		// The camera's password is not for other hosts that somebody points to.
+		if err != nil || next.Hostname() != u.Hostname() {
+			return nil, nil, nil, nil, fault.New(fault.Refused, err, "it points elsewhere, to %q", withoutQuery(location))
 		}
 		u = next
 	}

@@ -20,6 +20,10 @@ const (
 	leastKeepalive = 2 * time.Second
 	tick           = 250 * time.Millisecond
 	maxDatagram    = 1 << 16
+
+	// keyframePatience is how long packets may come without a picture that
+	// decoding could start with.
+	keyframePatience = 90 * time.Second
 )
 
 // run receives until something ends it, and says what.
@@ -106,7 +110,7 @@ func (s *Session) watch(ctx context.Context) error {
 	defer ticker.Stop()
 	interval := max(min(s.lifetime/2, mostKeepalive), leastKeepalive)
 	now := time.Now()
-	alive, report, moved, seen := now, now, now, int64(0)
+	begun, alive, report, moved, seen := now, now, now, now, int64(0)
 	for {
 		select {
 		case <-ctx.Done():
@@ -121,6 +125,9 @@ func (s *Session) watch(ctx context.Context) error {
 				return fault.New(fault.Silent, nil, "nothing in %v over %s", s.cfg.StallAfter, s.way)
 			}
 			return fault.New(fault.Stalled, nil, "nothing for %v", s.cfg.StallAfter)
+		}
+		if !s.started.Load() && now.Sub(begun) >= keyframePatience {
+			return fault.New(fault.NoKeyframe, nil, "none in %v", keyframePatience)
 		}
 		if now.Sub(alive) >= interval {
 			alive = now

@@ -13,7 +13,9 @@ import { ProblemBox } from "../parts/ProblemBox";
 /** Where to go afterwards: only to a path of this service. */
 function nextPath(): string | null {
   const next = new URLSearchParams(location.search).get("next");
-  return next && /^\/(?!\/)/.test(next) ? next : null;
+  if (!next) return null;
+  const url = URL.parse(next, location.origin);
+  return url?.origin === location.origin ? url.pathname + url.search : null;
 }
 
 export function SignInPage() {
