@@ -92,7 +92,7 @@ func TestPrivateWatchPageAsksToSignInAndComesBack(t *testing.T) {
 	w := newWorld(t)
 	page := browser(t)
 	require.NoError(t, page.Open(w.url("/watch/nothing")))
-	require.NoError(t, page.Until(`location.search === "?next=/watch/nothing"`, patience), "strangers are not told which feeds there are")
+	require.NoError(t, page.Until(`new URLSearchParams(location.search).get("next") === "/watch/nothing"`, patience), "strangers are not told which feeds there are")
 	m := regexp.MustCompile(`password\s+(\S+-\S+)`).FindStringSubmatch(w.service.Log())
 	require.NotNil(t, m)
 	require.NoError(t, page.Until(`document.querySelector("input[type=password]")`, patience))

@@ -105,9 +105,9 @@ func (p *Page) Type(selector, text string) error {
 // Keys presses keys where the focus is.
 func (p *Page) Keys(keys string) error { return chromedp.Do(p.tab, chromedp.KeyEvent(keys)) }
 
-// Press clicks the button with this text.
+// Press clicks the button with this text, once it can be pressed.
 func (p *Page) Press(label string) error {
-	find := fmt.Sprintf(`[...document.querySelectorAll("button, a")].find(b => b.textContent.trim() === %q)`, label)
+	find := fmt.Sprintf(`[...document.querySelectorAll("button, a")].find(b => !b.disabled && b.textContent.trim() === %q)`, label)
 	if err := p.Until(find, 10*time.Second); err != nil {
 		return err
 	}

@@ -80,7 +80,7 @@ func explain(err error) string {
 	var f *fault.Error
 	switch {
 	case errors.As(err, &f):
-		return fmt.Sprintf("%s\n  %s\n  [%s]", f.Error(), f.Kind.Remedy, f.Kind.Code)
+		return wrap(f.Error(), "") + "\n" + wrap(f.Kind.Remedy, "  ") + "\n  [" + string(f.Kind.Code) + "]"
 	case errors.As(err, &p):
 		return problemText(p)
 	}
@@ -89,15 +89,35 @@ func explain(err error) string {
 
 func problemText(p *api.Problem) string {
 	var b strings.Builder
-	b.WriteString(firstOf(p.Detail, p.Title))
+	b.WriteString(wrap(firstOf(p.Detail, p.Title), ""))
 	for _, e := range p.Errors {
 		fmt.Fprintf(&b, "\n  %s: %s", strings.TrimPrefix(e.Location, "body."), e.Message)
 	}
 	if p.Remedy != "" {
-		b.WriteString("\n  " + p.Remedy)
+		b.WriteString("\n" + wrap(p.Remedy, "  "))
 	}
 	if p.Code != "" {
 		b.WriteString("\n  [" + p.Code + "]")
+	}
+	return b.String()
+}
+
+// wrap breaks a text into lines that a terminal shows whole.
+func wrap(text, indent string) string {
+	const width = 100
+	var b strings.Builder
+	b.WriteString(indent)
+	used := len(indent)
+	for i, word := range strings.Fields(text) {
+		if i > 0 && used+1+len(word) > width {
+			b.WriteString("\n" + indent)
+			used = len(indent)
+		} else if i > 0 {
+			b.WriteByte(' ')
+			used++
+		}
+		b.WriteString(word)
+		used += len(word)
 	}
 	return b.String()
 }

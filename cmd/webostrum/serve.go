@@ -56,10 +56,10 @@ func (a *app) serve() *cli.Command {
 }
 
 func (a *app) showStarted(s service.Started) {
-	fmt.Fprintf(a.out, "The console is at %s/\n", s.Address)
 	if s.Password != "" {
 		fmt.Fprintf(a.out, "\nFirst start. Sign in with this account; its password is shown only now:\n\n    account   engineer\n    password  %s\n\n", s.Password)
 	}
+	fmt.Fprintf(a.out, "The console is at %s/\n", s.Address)
 }
 
 const demoPassword = "funicular" // of a simulated camera, which only this machine reaches

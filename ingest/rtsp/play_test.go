@@ -31,7 +31,6 @@ func TestMain(m *testing.M) { goleak.VerifyTestMain(m) }
 type taken struct {
 	mu      sync.Mutex
 	samples []*media.Sample
-	session *rtsp.Session
 	enough  context.CancelFunc
 	want    int
 }

@@ -113,7 +113,7 @@ func (s *shooter) pages() error {
 	steps := []func() error{
 		func() error { return s.shoot("feeds", "/", feedRow) },
 		func() error {
-			return s.shoot("watch", "/watch/lower-station", playing, wait(8*time.Second), func() error { return s.page.Run(details) })
+			return s.shoot("watch", "/watch/lower-station", playing, wait(12*time.Second), func() error { return s.page.Run(details) })
 		},
 		func() error { return s.shoot("feed", "/feeds/lower-station", playing, wait(time.Minute)) },
 		func() error { return s.shoot("add", "/", reported, s.fillAdd) },

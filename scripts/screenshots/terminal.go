@@ -56,7 +56,7 @@ func (s *shooter) terminal(name, program string, lines []string) error {
 	if err := waitFor("/tmp/.X11-unix/X97"); err != nil {
 		return err
 	}
-	term := exec.Command("xterm", "-geometry", "132x40+0+0", "-fa", "DejaVu Sans Mono", "-fs", "11", "-bg", "#0c1214", "-fg", "#ecebe4", "-b", "10", "-e", "bash", file)
+	term := exec.Command("xterm", "-geometry", "140x41+0+0", "-fa", "DejaVu Sans Mono", "-fs", "11", "-bg", "#0c1214", "-fg", "#ecebe4", "-b", "10", "-e", "bash", file)
 	term.Env = append(os.Environ(), "DISPLAY="+display)
 	if err := term.Start(); err != nil {
 		return err

@@ -17,6 +17,8 @@ export interface Actions {
   toLive(): void;
 }
 
+const awakeFor = 4000; // milliseconds
+
 type Attributes = Record<string, string>;
 
 function element<K extends keyof HTMLElementTagNameMap>(
@@ -115,6 +117,16 @@ export function controls(label: string, actions: Actions): Controls {
   video.addEventListener("volumechange", () =>
     video.muted ? swap(sound, "soundOff", "Sound on", "m") : swap(sound, "soundOn", "Sound off", "m"),
   );
+  // The bar shows itself when something moves, and goes so that nothing hides the
+  // picture.
+  let sleep: ReturnType<typeof setTimeout> | undefined;
+  const wake = () => {
+    root.classList.add("awake");
+    clearTimeout(sleep);
+    sleep = setTimeout(() => root.classList.remove("awake"), awakeFor);
+  };
+  for (const kind of ["pointermove", "pointerdown", "keydown"]) root.addEventListener(kind, wake);
+  wake();
   const onFull = () => {
     const inside = document.fullscreenElement !== null;
     swap(full, inside ? "fullExit" : "full", inside ? "Leave full screen" : "Full screen", "f");
@@ -143,6 +155,7 @@ export function controls(label: string, actions: Actions): Controls {
       root.setAttribute("aria-label", text);
     },
     dispose() {
+      clearTimeout(sleep);
       document.removeEventListener("fullscreenchange", onFull);
     },
   };
