@@ -131,6 +131,9 @@ func (s *Scene) stamp(out *i420, at time.Time) {
 	modules := code.Bounds().Dx()
 	unit := max(2, int(math.Round(6*float64(s.height)/sceneHeight)))
 	side := (modules + 2*quiet) * unit
+	if side+4 > min(s.width, s.height) {
+		return // no room for it
+	}
 	left, top := (s.width-side-4)&^1, (s.height-side-4)&^1
 	out.fill(image.Rect(left, top, left+side, top+side), 235)
 	for y := range modules {

@@ -1,0 +1,98 @@
+package inspect
+
+import (
+	"context"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"go.uber.org/goleak"
+
+	"webostrum/core/fault"
+	server "webostrum/deliver/rtsp"
+	"webostrum/ingest/rtsp"
+	"webostrum/testkit/cam"
+)
+
+func TestMain(m *testing.M) { goleak.VerifyTestMain(m) }
+
+func TestRun(t *testing.T) {
+	for _, way := range []rtsp.Transport{rtsp.TCP, rtsp.UDP} {
+		_, url := cam.Serve(t, server.Config{})
+		r, err := Run(context.Background(), Config{URL: url, Transport: way, For: time.Second})
+		require.NoError(t, err)
+		assert.Equal(t, string(way), r.Transport)
+		assert.Equal(t, "Constrained Baseline", r.Profile)
+		assert.Equal(t, "3.0", r.Level)
+		assert.InDelta(t, 0.1, r.KeyframeEvery, 0.03)
+		assert.False(t, r.BFrames)
+		assert.Equal(t, 1, r.Slices)
+		assert.Zero(t, r.Lost)
+		assert.True(t, r.Reports)
+		require.Len(t, r.Tracks, 1)
+		assert.True(t, r.Tracks[0].Used)
+		assert.Empty(t, r.Notes)
+	}
+}
+
+func TestRunTellsWhyNot(t *testing.T) {
+	_, err := Run(context.Background(), Config{URL: "rtsp://127.0.0.1:1/"})
+	assert.Equal(t, fault.PortClosed, fault.As(err).Kind.Code)
+	_, err = Run(context.Background(), Config{URL: "nonsense"})
+	assert.Error(t, err)
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	_, url := cam.Serve(t, server.Config{})
+	_, err = Run(ctx, Config{URL: url})
+	assert.ErrorIs(t, err, context.Canceled)
+}
+
+func TestRunWhenTheCameraGoes(t *testing.T) {
+	s, url := cam.Serve(t, server.Config{})
+	done := make(chan error, 1)
+	go func() {
+		_, err := Run(context.Background(), Config{URL: url, For: 30 * time.Second})
+		done <- err
+	}()
+	for {
+		select {
+		case err := <-done:
+			assert.Equal(t, fault.HungUp, fault.As(err).Kind.Code)
+			return
+		case <-time.After(20 * time.Millisecond):
+			s.DropAll()
+		}
+	}
+}
+
+func TestNotes(t *testing.T) {
+	good := Report{KeyframeEvery: 2, Seconds: 4}
+	tests := []struct {
+		name   string
+		change func(*Report)
+		want   string
+	}{
+		{"nothing to say", func(*Report) {}, ""},
+		{"one keyframe", func(r *Report) { r.KeyframeEvery = 0 }, "Fewer than two keyframes"},
+		{"keyframes far apart", func(r *Report) { r.KeyframeEvery = 10 }, "10.0 s apart"},
+		{"B-frames", func(r *Report) { r.BFrames = true }, "WebRTC in browsers does not"},
+		{"loss", func(r *Report) { r.Packets, r.Lost = 90, 10 }, "10 of 100 packets"},
+		{"a clock that is off", func(r *Report) { r.ClockOffset = -7200 }, "off by -2h0m0s"},
+		{"a clock that is nearly right", func(r *Report) { r.ClockOffset = 1 }, ""},
+		{"sound", func(r *Report) { r.Tracks = []Track{{Kind: "audio", Codec: "PCMU"}} }, "sound (PCMU)"},
+	}
+	for _, tt := range tests {
+		t.Run(tt.name, func(t *testing.T) {
+			r := good
+			tt.change(&r)
+			all := strings.Join(notes(&r), "\n")
+			if tt.want == "" {
+				assert.Empty(t, all)
+			} else {
+				assert.Contains(t, all, tt.want)
+			}
+		})
+	}
+}
