@@ -192,6 +192,11 @@ func TestWhoMayDoWhat(t *testing.T) {
 		for who, want := range map[string]int{"": tt.stranger, w.viewer: tt.viewer, w.engineer: tt.engineer} {
 			res, text := w.do(tt.method, tt.path, who, nil)
 			assert.Equal(t, want, res.StatusCode, "%s %s: %s", tt.method, tt.path, text)
+			if want >= 400 && !strings.HasPrefix(tt.path, "/watch/") {
+				assert.Equal(t, "application/problem+json", res.Header.Get("Content-Type"), tt.path)
+				assert.Contains(t, text, `"code":`, tt.path)
+				assert.Contains(t, text, `"remedy":`, tt.path)
+			}
 		}
 	}
 	res, _ := w.do("PATCH", "/api/v1/feeds/gate", w.viewer, map[string]any{"title": "x"})

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 
 	"webostrum/station"
 	"webostrum/store"
@@ -66,7 +67,7 @@ const (
 func (a *API) guard(ctx huma.Context, next func(huma.Context)) {
 	need, _ := ctx.Operation().Metadata[needsMetadata].(needs)
 	if p := permitted(account(ctx.Context()), need); p != nil {
-		_ = huma.WriteErr(a.huma, ctx, p.Status, p.Detail, p)
+		writeProblem(humagin.Unwrap(ctx).Writer, p)
 		return
 	}
 	next(ctx)
