@@ -195,6 +195,23 @@ func TestEngineThatPlaysHLSItself(t *testing.T) {
 	require.NoError(t, page.Until("window.readClock() > "+formatFloat(at), patience), "goes on after the camera's connection broke")
 }
 
+// TestKeyframesFarApart watches a camera whose keyframes are five seconds apart,
+// so that segments are as long, whatever was wanted.
+func TestKeyframesFarApart(t *testing.T) {
+	w := newWorld(t)
+	w.film("--keyframes", "5s", "--size", "320x240")
+	w.addFeed()
+	page := browser(t)
+	require.NoError(t, page.Open(w.url("/watch/"+feed)))
+	require.NoError(t, page.Until(playing, patience))
+	video := player + `.shadowRoot.querySelector("video")`
+	require.NoError(t, page.Run(`window.starts = 0; `+video+`.addEventListener("emptied", () => window.starts++)`))
+	require.NoError(t, page.Until(video+".currentTime > 12", patience))
+	starts, err := page.Number("window.starts")
+	require.NoError(t, err)
+	assert.Zero(t, starts, "never started over")
+}
+
 // TestManyPagesAtOnce opens more players than a browser has connections to one
 // host.
 func TestManyPagesAtOnce(t *testing.T) {

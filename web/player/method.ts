@@ -10,6 +10,8 @@ export interface Method {
   readonly why: string;
   /** Capture time of the picture on show, milliseconds since 1970, if known. */
   capturedAt(): number | null;
+  /** How long nothing may move before this way is given up, milliseconds. */
+  patience(): number;
   /** Go to the newest picture. */
   toLive(): void;
   close(): void;
@@ -64,6 +66,10 @@ class NativeMethod implements Method {
   capturedAt(): number | null {
     const start = this.video.getStartDate?.().getTime();
     return start === undefined || Number.isNaN(start) ? null : start + this.video.currentTime * 1000;
+  }
+
+  patience(): number {
+    return 15_000; // it does not say how long its segments are
   }
 
   toLive(): void {

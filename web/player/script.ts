@@ -26,6 +26,8 @@ export class ScriptMethod implements Method {
       backBufferLength: 10,
       maxBufferLength: 20,
       maxLiveSyncPlaybackRate: 1.15,
+      liveSyncDurationCount: 3,
+      liveMaxLatencyDurationCount: 10, // further behind, it goes to the newest
       manifestLoadPolicy: policy,
       playlistLoadPolicy: policy,
       fragLoadPolicy: policy,
@@ -47,6 +49,11 @@ export class ScriptMethod implements Method {
 
   capturedAt(): number | null {
     return this.hls.playingDate?.getTime() ?? null;
+  }
+
+  patience(): number {
+    const target = this.hls.latestLevelDetails?.targetduration ?? 0;
+    return Math.max(6000, target * 1500);
   }
 
   toLive(): void {

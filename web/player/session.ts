@@ -20,10 +20,8 @@ export interface Details {
 }
 
 const tick = 500;
-const stuckAfter = 6000;
 const firstPause = 500;
 const longestPause = 8000;
-const tooFarBehind = 30_000;
 
 export class Session {
   private readonly link: StateLink;
@@ -120,12 +118,11 @@ export class Session {
     if (this.flowing() && this.video.readyState >= HTMLMediaElement.HAVE_CURRENT_DATA) {
       this.pause = firstPause;
       this.view.onPlaying();
-      this.keepUp();
       this.link.suspend();
     } else if (!this.video.paused && now - this.movedAt > 1500) {
       this.listen();
       this.explain();
-      if (now - this.movedAt > stuckAfter && this.state?.ready) this.fail("no picture for a while");
+      if (now - this.movedAt > this.method.patience() && this.state?.ready) this.fail("no picture for a while");
     }
   }
 
@@ -142,15 +139,9 @@ export class Session {
     else this.view.onWaiting(this.state.reason, this.state.remedy);
   }
 
-  /** After a long gap the player stands far in the past: go to the newest. */
-  private keepUp(): void {
-    const captured = this.method?.capturedAt();
-    if (captured && this.link.now() - captured > tooFarBehind) this.method?.toLive();
-  }
-
   private countFrames(now: number): void {
     const count = this.video.getVideoPlaybackQuality?.().totalVideoFrames;
-    if (count === undefined) return;
+    if (!count) return; // some engines have the counter and never count
     if (this.frames === null || count < this.frames.count) {
       this.frames = { at: now, count };
     } else if (now - this.frames.at >= 2000) {
