@@ -1,6 +1,7 @@
 package main
 
 import (
+	"bufio"
 	"fmt"
 	"os"
 	"os/exec"
@@ -47,15 +48,11 @@ func (s *shooter) terminal(name, program string, lines []string) error {
 	if err := os.WriteFile(file, []byte(script.String()), 0o700); err != nil {
 		return err
 	}
-	const display = ":97"
-	screen := exec.Command("Xvfb", display, "-screen", "0", fmt.Sprintf("%dx%dx24", width, height))
-	if err := screen.Start(); err != nil {
-		return fmt.Errorf("no X server for the terminal: %w", err)
-	}
-	defer func() { _ = screen.Process.Kill(); _ = screen.Wait() }()
-	if err := waitFor("/tmp/.X11-unix/X97"); err != nil {
+	display, stop, err := xServer()
+	if err != nil {
 		return err
 	}
+	defer stop()
 	term := exec.Command("xterm", "-geometry", "140x41+0+0", "-fa", "DejaVu Sans Mono", "-fs", "11", "-bg", "#0c1214", "-fg", "#ecebe4", "-b", "10", "-e", "bash", file)
 	term.Env = append(os.Environ(), "DISPLAY="+display)
 	if err := term.Start(); err != nil {
@@ -68,6 +65,29 @@ func (s *shooter) terminal(name, program string, lines []string) error {
 	time.Sleep(500 * time.Millisecond) // the terminal draws
 	shot := exec.Command("import", "-display", display, "-window", "root", filepath.Join(s.out, name+".png"))
 	return shot.Run()
+}
+
+// xServer starts an X server on a display that is free.
+func xServer() (display string, stop func(), err error) {
+	read, write, err := os.Pipe()
+	if err != nil {
+		return "", nil, err
+	}
+	defer func() { _ = read.Close() }()
+	screen := exec.Command("Xvfb", "-displayfd", "3", "-screen", "0", fmt.Sprintf("%dx%dx24", width, height))
+	screen.ExtraFiles = []*os.File{write} // becomes descriptor 3
+	err = screen.Start()
+	_ = write.Close()
+	if err != nil {
+		return "", nil, fmt.Errorf("no X server for the terminal: %w", err)
+	}
+	stop = func() { _ = screen.Process.Kill(); _ = screen.Wait() }
+	number, err := bufio.NewReader(read).ReadString('\n')
+	if err != nil {
+		stop()
+		return "", nil, fmt.Errorf("no X server for the terminal: %w", err)
+	}
+	return ":" + strings.TrimSpace(number), stop, nil
 }
 
 func waitFor(path string) error {
