@@ -21,9 +21,9 @@ const (
 	// settled is how long a feed has to be live before pauses begin small again.
 	settled = 10 * time.Second
 
-	// staleAfter is how long what was made is kept when nothing new comes: a
+	// defaultStale is how long what was made is kept when nothing new comes: a
 	// page opened later must not be shown the past.
-	staleAfter = 15 * time.Second
+	defaultStale = 15 * time.Second
 )
 
 // Feed is one feed, running or off.
@@ -40,7 +40,6 @@ type Feed struct {
 	mu        sync.Mutex
 	record    store.Feed     // guarded by mu
 	condition Condition      // guarded by mu
-	hub       *hub.Hub       // guarded by mu; nil when off
 	segmenter *hls.Segmenter // guarded by mu; nil when off
 	size      [2]int         // of the newest epoch; guarded by mu
 }
@@ -148,13 +147,15 @@ func (f *Feed) runner(ctx context.Context, record store.Feed) {
 	h := hub.New(hub.Config{})
 	defer h.Close()
 	f.mu.Lock()
-	f.segmenter, f.hub = segmenter, h
+	f.segmenter = segmenter
 	f.mu.Unlock()
 	f.change(StateConnecting, nil, 0, time.Time{})
 	r := &run{feed: f, record: record, segmenter: segmenter, hub: h}
+	r.stale = time.AfterFunc(f.station.staleAfter, segmenter.Forget)
 	r.loop(ctx)
+	r.stale.Stop()
 	f.mu.Lock()
-	f.segmenter, f.hub, f.size = nil, nil, [2]int{}
+	f.segmenter, f.size = nil, [2]int{}
 	f.mu.Unlock()
 	f.meter.reset()
 	f.change(StateOff, nil, 0, time.Time{})
@@ -167,9 +168,10 @@ type run struct {
 	segmenter *hls.Segmenter
 	hub       *hub.Hub
 	epoch     *media.Epoch
-	next      uint64    // number of the next epoch
-	liveSince time.Time // zero when not live
-	tries     int       // failed ones since the feed was last settled
+	next      uint64      // number of the next epoch
+	liveSince time.Time   // zero when not live
+	tries     int         // failed ones since the feed was last settled
+	stale     *time.Timer // drops what was made; runs while no pictures come
 }
 
 func (r *run) loop(ctx context.Context) {
@@ -178,7 +180,7 @@ func (r *run) loop(ctx context.Context) {
 		if ctx.Err() != nil {
 			return
 		}
-		if !r.wait(ctx, r.failed(fault.As(err))) {
+		if !wait(ctx, r.failed(fault.As(err))) {
 			return
 		}
 	}
@@ -195,11 +197,15 @@ func (r *run) play(ctx context.Context) error {
 	r.next = next
 	r.feed.session.Store(nil)
 	r.segmenter.Break()
+	if !r.liveSince.IsZero() {
+		r.stale.Reset(r.feed.station.staleAfter)
+	}
 	return err
 }
 
 func (r *run) started(s *rtsp.Session) {
 	r.liveSince = time.Now()
+	r.stale.Stop()
 	r.feed.session.Store(s)
 	r.feed.change(StateLive, nil, 0, time.Time{})
 }
@@ -231,21 +237,15 @@ func (r *run) failed(why *fault.Error) time.Duration {
 	return d
 }
 
-// wait waits before the next try, and forgets what is too old meanwhile.
-func (r *run) wait(ctx context.Context, d time.Duration) bool {
-	retry := time.NewTimer(d)
-	defer retry.Stop()
-	stale := time.NewTimer(staleAfter)
-	defer stale.Stop()
-	for {
-		select {
-		case <-ctx.Done():
-			return false
-		case <-retry.C:
-			return true
-		case <-stale.C:
-			r.segmenter.Forget()
-		}
+// wait waits before the next try; false means that ctx ended.
+func wait(ctx context.Context, d time.Duration) bool {
+	timer := time.NewTimer(d)
+	defer timer.Stop()
+	select {
+	case <-ctx.Done():
+		return false
+	case <-timer.C:
+		return true
 	}
 }
 

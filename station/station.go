@@ -35,6 +35,8 @@ type Station struct {
 	stop  context.CancelFunc
 	wg    sync.WaitGroup
 
+	staleAfter time.Duration // see defaultStale; tests shorten it
+
 	editing sync.Mutex // one change of a record at a time
 
 	mu    sync.Mutex
@@ -49,7 +51,7 @@ func Open(s *store.Store, log *slog.Logger) (*Station, error) {
 	if err != nil {
 		return nil, err
 	}
-	st := &Station{store: s, log: log, feeds: make(map[string]*Feed)}
+	st := &Station{store: s, log: log, feeds: make(map[string]*Feed), staleAfter: defaultStale}
 	st.ctx, st.stop = context.WithCancel(context.Background())
 	st.wg.Go(st.tick)
 	st.event(store.Event{At: time.Now(), Kind: EventService, Text: "the service started"})

@@ -1,0 +1,42 @@
+package station
+
+import (
+	"context"
+	"log/slog"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	server "webostrum/deliver/rtsp"
+	"webostrum/store"
+	"webostrum/testkit"
+	"webostrum/testkit/cam"
+)
+
+// TestThePastIsForgotten has a camera go away: for a while what was made can
+// still be played, and then no more, however often the camera is tried.
+func TestThePastIsForgotten(t *testing.T) {
+	records, err := store.Open(t.TempDir())
+	require.NoError(t, err)
+	st, err := Open(records, slog.New(slog.DiscardHandler))
+	require.NoError(t, err)
+	t.Cleanup(func() { st.Close(); assert.NoError(t, records.Close()) })
+	st.staleAfter = 2 * time.Second
+	camera, url := cam.Serve(t, server.Config{})
+	f, err := st.Add(store.Feed{Name: "gate", URL: url, Transport: "tcp", SegmentMillis: 500, ListSize: 3, Enabled: true})
+	require.NoError(t, err)
+	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
+	defer cancel()
+	require.NoError(t, testkit.Eventually(ctx, func() bool { return f.Condition().State == StateLive }))
+	<-f.Segmenter().Ready()
+	camera.Close()
+	require.NoError(t, testkit.Eventually(ctx, func() bool { return f.Condition().Tries > 1 }))
+	_, ok := f.Segmenter().Media()
+	assert.True(t, ok, "a short gap takes nothing away")
+	require.NoError(t, testkit.Eventually(ctx, func() bool {
+		_, ok := f.Segmenter().Media()
+		return !ok
+	}))
+}
