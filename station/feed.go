@@ -34,10 +34,10 @@ type Feed struct {
 	cancel context.CancelFunc // set while running; guarded by Station.mu
 	done   chan struct{}      // closed when the runner has ended; guarded by Station.mu
 
-	run     string
 	session atomic.Pointer[rtsp.Session]
 
 	mu        sync.Mutex
+	run       string         // name of the present run; guarded by mu
 	record    store.Feed     // guarded by mu
 	condition Condition      // guarded by mu
 	segmenter *hls.Segmenter // guarded by mu; nil when off
@@ -132,28 +132,30 @@ func code(f *fault.Error) fault.Code {
 	return f.Kind.Code
 }
 
-// runner runs the feed until ctx ends.
-func (f *Feed) runner(ctx context.Context, record store.Feed) {
+// begin prepares a run. From then on the feed counts as switched on, and what is
+// asked of it waits for the first pictures.
+func (f *Feed) begin(record store.Feed) (*run, error) {
+	name := newRun()
 	segmenter, err := hls.New(hls.Config{
-		Run: f.run, Start: time.Now(), Wanted: time.Duration(record.SegmentMillis) * time.Millisecond, Listed: record.ListSize, Keep: memfile.Keep,
+		Run: name, Start: time.Now(), Wanted: time.Duration(record.SegmentMillis) * time.Millisecond, Listed: record.ListSize, Keep: memfile.Keep,
 	})
 	if err != nil {
-		f.change(StateConnecting, nil, 0, time.Time{})
-		f.change(StateRefused, fault.New(fault.Refused, err, "%v", err), 0, time.Time{})
-		<-ctx.Done()
-		f.change(StateOff, nil, 0, time.Time{})
-		return
+		return nil, err
 	}
-	h := hub.New(hub.Config{})
-	defer h.Close()
 	f.mu.Lock()
-	f.segmenter = segmenter
+	f.run, f.segmenter = name, segmenter
 	f.mu.Unlock()
 	f.change(StateConnecting, nil, 0, time.Time{})
-	r := &run{feed: f, record: record, segmenter: segmenter, hub: h}
-	r.stale = time.AfterFunc(f.station.staleAfter, segmenter.Forget)
-	r.loop(ctx)
+	return &run{
+		feed: f, record: record, segmenter: segmenter, hub: hub.New(hub.Config{}),
+		stale: time.AfterFunc(f.station.staleAfter, segmenter.Forget),
+	}, nil
+}
+
+// end lets a run's things go, after its loop.
+func (f *Feed) end(r *run) {
 	r.stale.Stop()
+	r.hub.Close()
 	f.mu.Lock()
 	f.segmenter, f.size = nil, [2]int{}
 	f.mu.Unlock()

@@ -29,7 +29,6 @@ func TestThePastIsForgotten(t *testing.T) {
 	require.NoError(t, err)
 	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
 	defer cancel()
-	require.NoError(t, testkit.Eventually(ctx, func() bool { return f.Condition().State == StateLive }))
 	<-f.Segmenter().Ready()
 	camera.Close()
 	require.NoError(t, testkit.Eventually(ctx, func() bool { return f.Condition().Tries > 1 }))

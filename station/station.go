@@ -117,16 +117,19 @@ func (st *Station) launch(f *Feed, r store.Feed) {
 	if st.ctx.Err() != nil || f.cancel != nil {
 		return
 	}
+	run, err := f.begin(r)
+	if err != nil { // the API refuses such records; this one was written by other hands
+		st.event(store.Event{At: time.Now(), Feed: r.Name, Kind: EventWarning, Text: "the feed cannot run: " + err.Error()})
+		return
+	}
 	ctx, cancel := context.WithCancel(st.ctx)
 	done := make(chan struct{})
 	f.cancel, f.done = cancel, done
-	f.mu.Lock()
-	f.run = newRun()
-	f.mu.Unlock()
 	st.wg.Go(func() {
 		defer close(done)
 		defer cancel()
-		f.runner(ctx, r)
+		run.loop(ctx)
+		f.end(run)
 	})
 }
 
