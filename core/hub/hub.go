@@ -114,16 +114,6 @@ func (h *Hub) trim(pos uint64) {
 	}
 }
 
-// Latest returns the newest sample, or nil.
-func (h *Hub) Latest() *media.Sample {
-	if head := h.head.Load(); head > 0 {
-		if e := h.ring[(head-1)%slots].Load(); e != nil {
-			return e.sample
-		}
-	}
-	return nil
-}
-
 // Readers returns how many readers are open.
 func (h *Hub) Readers() int { return int(h.live.Load()) }
 
