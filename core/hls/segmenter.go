@@ -2,8 +2,9 @@
 // playlists: RFC 8216 and its successor draft (protocol version 7).
 //
 // Everything is held in memory. A segment in the making shares the data of its
-// samples; where a finished one is kept is up to Config.Keep. Every name carries the run, so that nothing made by an
-// earlier run of the service can be asked for or served by mistake.
+// samples; where a finished one is kept is up to Config.Keep. Every name carries
+// the run, so that nothing made by an earlier run of the service can be asked for
+// or served by mistake.
 //
 // Limits: a segment over 64 MiB or with more than 20,000 pictures is given up;
 // at most 64 segments are listed.
