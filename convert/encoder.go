@@ -43,7 +43,7 @@ func Find(given string) (string, error) {
 }
 
 const (
-	writeTimeout = 2 * time.Second // a worker that takes no picture for so long hangs
+	writeTimeout = 5 * time.Second // a worker that takes no picture for so long hangs
 	endTimeout   = time.Second
 )
 

@@ -61,7 +61,7 @@ func watch(t *testing.T, c *sim.Camera, ok func(*media.Sample) bool) (rtsp.Facts
 	var session *rtsp.Session
 	seen := false
 	_, err := rtsp.Play(ctx, rtsp.Config{
-		URL: c.URL(), User: "u", Password: "p", Transport: rtsp.TCP, StallAfter: time.Second,
+		URL: c.URL(), User: "u", Password: "p", Transport: rtsp.TCP, StallAfter: 3 * time.Second,
 		Started: func(s *rtsp.Session) { session = s },
 		Publish: func(s *media.Sample) {
 			if !seen && ok(s) {
@@ -89,7 +89,7 @@ func order(t *testing.T, control string, o sim.Order) {
 func TestPicturesAndTimes(t *testing.T) {
 	c, _ := onAir(t)
 	var last *media.Sample
-	facts, err := watch(t, c, func(s *media.Sample) bool { last = s; return s.PTS > 90000 })
+	facts, err := watch(t, c, func(s *media.Sample) bool { last = s; return s.PTS > 3*90000 })
 	require.NoError(t, err)
 	assert.Equal(t, "Constrained Baseline", facts.Profile)
 	assert.Equal(t, [2]int{320, 240}, [2]int{facts.Width, facts.Height})

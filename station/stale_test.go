@@ -23,7 +23,7 @@ func TestThePastIsForgotten(t *testing.T) {
 	st, err := Open(records, slog.New(slog.DiscardHandler))
 	require.NoError(t, err)
 	t.Cleanup(func() { st.Close(); assert.NoError(t, records.Close()) })
-	st.staleAfter = 2 * time.Second
+	st.staleAfter = 5 * time.Second
 	camera, url := cam.Serve(t, server.Config{})
 	f, err := st.Add(store.Feed{Name: "gate", URL: url, Transport: "tcp", SegmentMillis: 500, ListSize: 3, Enabled: true})
 	require.NoError(t, err)

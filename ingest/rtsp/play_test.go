@@ -158,9 +158,9 @@ func codeOf(t *testing.T, cfg rtsp.Config) *fault.Error {
 	t.Helper()
 	cfg.Publish = func(*media.Sample) {}
 	if cfg.AnswerTimeout == 0 {
-		cfg.AnswerTimeout = time.Second
+		cfg.AnswerTimeout = 3 * time.Second
 	}
-	cfg.StallAfter = 600 * time.Millisecond
+	cfg.StallAfter = 2 * time.Second
 	ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
 	defer cancel()
 	_, err := rtsp.Play(ctx, cfg)
