@@ -21,7 +21,7 @@ import (
 )
 
 const (
-	patience = 40 * time.Second
+	patience = 90 * time.Second
 	user     = "viewer"
 	password = "funicular"
 	feed     = "lower-station"
