@@ -3,7 +3,6 @@ package api
 import (
 	"time"
 
-	"webostrum/core/rtp"
 	"webostrum/station"
 	"webostrum/store"
 )
@@ -84,7 +83,7 @@ func (a *API) feedView(f *station.Feed, viewers map[string]int) Feed {
 
 func sessionView(s station.Status) *Session {
 	f := s.Facts
-	var st rtp.Stats = f.Stats
+	st := f.Stats
 	return &Session{
 		Transport: string(f.Transport), Server: f.Server, Codec: "H264", Profile: f.Profile, Level: f.Level,
 		BFrames: f.B, Slices: f.Slices, Packets: st.Packets, Lost: st.Lost, Dropped: st.Dropped, ClockJumps: st.Jumps,

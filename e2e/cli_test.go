@@ -113,12 +113,7 @@ func TestKilledServiceLosesNoFeed(t *testing.T) {
 }
 
 func TestTermEndsWithinFiveSeconds(t *testing.T) {
-	w := newWorld(t)
-	w.film("--size", "640x360", "--keyframes", "1s")
-	w.addFeed()
-	page := browser(t)
-	require.NoError(t, page.Open(w.url("/watch/"+feed)))
-	require.NoError(t, page.Until(playing, patience))
+	w, _ := watching(t, "--size", "640x360", "--keyframes", "1s")
 	took, err := w.service.Terminate(5 * time.Second)
 	require.NoError(t, err, "with a viewer and a camera connected")
 	t.Logf("ended after %v", took.Round(time.Millisecond))

@@ -190,12 +190,7 @@ func TestEngineThatPlaysHLSItself(t *testing.T) {
 // TestKeyframesFarApart watches a camera whose keyframes are five seconds apart,
 // so that segments are as long, whatever was wanted.
 func TestKeyframesFarApart(t *testing.T) {
-	w := newWorld(t)
-	w.film("--keyframes", "5s", "--size", "320x240")
-	w.addFeed()
-	page := browser(t)
-	require.NoError(t, page.Open(w.url("/watch/"+feed)))
-	require.NoError(t, page.Until(playing, patience))
+	_, page := watching(t, "--keyframes", "5s", "--size", "320x240")
 	video := player + `.shadowRoot.querySelector("video")`
 	require.NoError(t, page.Run(`window.starts = 0; `+video+`.addEventListener("emptied", () => window.starts++)`))
 	require.NoError(t, page.Until(video+".currentTime > 12", patience))
@@ -217,12 +212,7 @@ func TestManyPagesAtOnce(t *testing.T) {
 }
 
 func TestKeyboardAndScreenReader(t *testing.T) {
-	w := newWorld(t)
-	w.film("--keyframes", "1s", "--size", "640x360")
-	w.addFeed()
-	page := browser(t)
-	require.NoError(t, page.Open(w.url("/watch/"+feed)))
-	require.NoError(t, page.Until(playing, patience))
+	_, page := watching(t, "--keyframes", "1s", "--size", "640x360")
 	video := player + `.shadowRoot.querySelector("video")`
 	require.NoError(t, page.Run(player+`.shadowRoot.querySelector(".player").focus()`))
 	require.NoError(t, page.Keys("m"))

@@ -142,6 +142,19 @@ func browser(t *testing.T) *testkit.Page {
 	return page
 }
 
+// watching starts a service, a camera and its feed, and opens the watch page
+// until it plays.
+func watching(t *testing.T, film ...string) (*world, *testkit.Page) {
+	t.Helper()
+	w := newWorld(t)
+	w.film(film...)
+	w.addFeed()
+	page := browser(t)
+	require.NoError(t, page.Open(w.url("/watch/"+feed)))
+	require.NoError(t, page.Until(playing, patience))
+	return w, page
+}
+
 const player = `document.querySelector("webostrum-player")`
 
 // playing is true when the player shows pictures that move.

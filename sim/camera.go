@@ -103,9 +103,6 @@ func (c *Camera) Ready() <-chan struct{} { return c.ready }
 // Name returns the camera's name.
 func (c *Camera) Name() string { return c.cfg.Name }
 
-// Address returns host and port.
-func (c *Camera) Address() string { return c.address }
-
 // URL returns where the stream is, without credentials.
 func (c *Camera) URL() string { return "rtsp://" + c.address + "/" + c.cfg.Name }
 

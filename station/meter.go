@@ -56,7 +56,7 @@ func (m *meter) tick(now time.Time) {
 	m.last, m.bytes, m.frames = now, 0, 0
 }
 
-// history returns the points since a time.
+// history returns the points, oldest first.
 func (m *meter) history() []Point {
 	m.mu.Lock()
 	defer m.mu.Unlock()

@@ -36,8 +36,8 @@ type Config struct {
 
 	// Start is the wall clock at the beginning of the run. Media sequence numbers
 	// begin from it, so that they go on growing over restarts. Discontinuity
-	// sequence numbers begin at zero all the same: there are players that count
-	// up to them one by one.
+	// sequence numbers begin at zero all the same: hls.js 1.7 hangs the page for
+	// minutes when they are that large.
 	Start time.Time
 
 	Wanted time.Duration // wanted length of a segment, 0.5 s to 60 s

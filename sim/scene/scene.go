@@ -156,14 +156,3 @@ func (s *Scene) patch(x, y, w, h float64) *canvas {
 		scaleX: sx, scaleY: sy, origin: box.Min,
 	}
 }
-
-// Still returns the picture of a moment in colours, for looking at.
-func (s *Scene) Still(at time.Time) *image.YCbCr {
-	pix := make([]byte, s.Size())
-	s.Paint(pix, at)
-	luma, chroma := s.width*s.height, s.width*s.height/4
-	return &image.YCbCr{
-		Y: pix[:luma], Cb: pix[luma : luma+chroma], Cr: pix[luma+chroma:],
-		YStride: s.width, CStride: s.width / 2, SubsampleRatio: image.YCbCrSubsampleRatio420, Rect: image.Rect(0, 0, s.width, s.height),
-	}
-}
