@@ -1,22 +1,36 @@
 // Package codecs is the inside of the codec worker: it reads orders and
-// pictures from one pipe and writes coded pictures to another, until the first
+// pictures from one pipe, decodes each picture once, makes of it what the
+// orders ask for, and writes coded pictures to another pipe, until the first
 // one ends.
+//
+// Limits: 16 outputs. One picture is worked on at a time, so the worker takes no
+// more than one core; what it holds is a few pictures an output.
 package codecs
 
 import (
 	"errors"
 	"fmt"
 	"io"
+	"runtime"
 	"time"
 
 	"webostrum/codecs/openh264"
+	"webostrum/codecs/picture"
+	"webostrum/codecs/turbojpeg"
 	"webostrum/core/convert"
-	"webostrum/core/h264"
+	"webostrum/core/media"
+)
+
+const (
+	mostOutputs = 16
+	tallyEvery  = time.Second
 )
 
 // Serve works until in ends. An error was also told to the other side.
 func Serve(in io.Reader, out io.Writer) error {
-	w := &worker{conn: convert.NewConn(in, out)}
+	runtime.LockOSThread() // what is spent is measured by the thread
+	defer runtime.UnlockOSThread()
+	w := &worker{conn: convert.NewConn(in, out), outputs: make(map[uint32]*output), tally: convert.Tally{Outputs: make(map[uint32]convert.Work)}}
 	defer w.close()
 	err := w.work()
 	if err != nil {
@@ -27,13 +41,20 @@ func Serve(in io.Reader, out io.Writer) error {
 
 type worker struct {
 	conn    *convert.Conn
-	encoder *openh264.Encoder
-	first   int64 // capture time of the first picture
+	decoder picture.Decoder
+	outputs map[uint32]*output
+	order   []uint32        // of the outputs, as they came
+	latest  picture.Decoded // valid until the next is decoded; without picture when there is none
+	tally   convert.Tally
+	told    time.Time
 }
 
 func (w *worker) close() {
-	if w.encoder != nil {
-		w.encoder.Close()
+	if w.decoder != nil {
+		w.decoder.Close()
+	}
+	for _, o := range w.outputs {
+		o.close()
 	}
 }
 
@@ -54,40 +75,198 @@ func (w *worker) work() error {
 
 func (w *worker) handle(kind convert.Kind, body []byte) error {
 	switch kind {
-	case convert.KindEncode:
-		return w.order(body)
+	case convert.KindInput:
+		return w.input(body)
+	case convert.KindOutput:
+		return w.output(body)
+	case convert.KindEndOutput:
+		return w.endOutput(body)
 	case convert.KindPicture:
 		return w.picture(body)
+	case convert.KindRepeat:
+		return w.repeat(body)
+	case convert.KindAsk:
+		w.told = time.Time{}
+		return w.tell()
 	}
 	return fmt.Errorf("%w: kind %d", convert.ErrMalformed, kind)
 }
 
-func (w *worker) order(body []byte) error {
-	order, err := convert.ReadOrder(body)
-	if err != nil {
+func (w *worker) input(body []byte) error {
+	var in convert.Input
+	if err := convert.ReadJSON(body, &in); err != nil {
 		return err
 	}
-	w.close()
-	w.encoder, err = openh264.NewEncoder(order)
-	w.first = 0
+	if err := in.Validate(); err != nil {
+		return err
+	}
+	if w.decoder != nil {
+		w.decoder.Close()
+		w.decoder = nil
+	}
+	w.latest = picture.Decoded{}
+	decoder, err := newDecoder(in)
+	if err == nil {
+		w.decoder = decoder
+	}
 	return err
 }
 
-func (w *worker) picture(body []byte) error {
-	stamp, raw, err := convert.ReadStamped(body)
+func newDecoder(in convert.Input) (picture.Decoder, error) {
+	switch in.Codec {
+	case media.H264:
+		return openh264.NewDecoder(in.Sets)
+	case media.JPEG:
+		return turbojpeg.NewDecoder()
+	default:
+		return rawDecoder{in}, nil
+	}
+}
+
+// rawDecoder takes pictures that need no decoding.
+type rawDecoder struct{ in convert.Input }
+
+func (d rawDecoder) Decode(data []byte, stamp convert.Stamp) (picture.Decoded, bool, error) {
+	if want := convert.RawSize(d.in.Width, d.in.Height); len(data) != want {
+		return picture.Decoded{}, false, fmt.Errorf("%w: raw picture of %d bytes, want %d", convert.ErrMalformed, len(data), want)
+	}
+	p := picture.Wrap(data, d.in.Width, d.in.Height)
+	p.Colour = d.in.Colour
+	return picture.Decoded{Picture: p, Stamp: stamp}, true, nil
+}
+
+func (rawDecoder) Close() {}
+
+func (w *worker) output(body []byte) error {
+	var o convert.Output
+	if err := convert.ReadJSON(body, &o); err != nil {
+		return err
+	}
+	if err := o.Validate(); err != nil {
+		return err
+	}
+	w.drop(o.Number)
+	if len(w.outputs) >= mostOutputs {
+		return fmt.Errorf("%w: more than %d outputs", convert.ErrMalformed, mostOutputs)
+	}
+	made, err := newOutput(o)
 	if err != nil {
 		return err
 	}
-	if w.encoder == nil {
-		return fmt.Errorf("%w: a picture before any order", convert.ErrMalformed)
-	}
-	if w.first == 0 {
-		w.first = stamp.Captured
-	}
-	stream, key, err := w.encoder.Encode(raw, time.Duration(stamp.Captured-w.first), stamp.Key)
-	if err != nil || stream == nil {
+	w.outputs[o.Number] = made
+	w.order = append(w.order, o.Number)
+	return nil
+}
+
+func (w *worker) endOutput(body []byte) error {
+	var o convert.Output
+	if err := convert.ReadJSON(body, &o); err != nil {
 		return err
 	}
-	stamp.Key = key
-	return w.conn.WriteStamped(convert.KindCoded, stamp, h264.FromAnnexB(stream))
+	w.drop(o.Number)
+	return nil
+}
+
+func (w *worker) drop(number uint32) {
+	o, ok := w.outputs[number]
+	if !ok {
+		return
+	}
+	o.close()
+	delete(w.outputs, number)
+	delete(w.tally.Outputs, number)
+	for i, n := range w.order {
+		if n == number {
+			w.order = append(w.order[:i], w.order[i+1:]...)
+			break
+		}
+	}
+}
+
+// picture decodes a picture and makes what is wanted of it. One that cannot be
+// decoded is counted and left out.
+func (w *worker) picture(body []byte) error {
+	stamp, data, err := convert.ReadStamped(body)
+	if err != nil {
+		return err
+	}
+	if w.decoder == nil {
+		return fmt.Errorf("%w: a picture before any input", convert.ErrMalformed)
+	}
+	w.latest = picture.Decoded{}
+	begun := cpuTime()
+	decoded, ok, err := w.decoder.Decode(data, stamp)
+	w.tally.Decoded.Busy += cpuTime() - begun
+	if errors.Is(err, convert.ErrMalformed) {
+		return err
+	}
+	if err != nil {
+		w.tally.Undecoded++
+		w.tally.Trouble = err.Error()
+	} else if ok {
+		w.tally.Decoded.Pictures++
+		w.latest = decoded
+		if !decoded.Stamp.Late {
+			if err := w.make(decoded, false); err != nil {
+				return err
+			}
+		}
+	}
+	return w.tell()
+}
+
+// repeat makes the latest picture once more: a camera that sends a picture every
+// few seconds still has to give a steady video.
+func (w *worker) repeat(body []byte) error {
+	stamp, _, err := convert.ReadStamped(body)
+	if err != nil {
+		return err
+	}
+	if _, raw := w.decoder.(rawDecoder); raw {
+		return fmt.Errorf("%w: a raw picture cannot be repeated", convert.ErrMalformed)
+	}
+	if w.latest.Picture == nil {
+		return nil
+	}
+	if err := w.make(picture.Decoded{Picture: w.latest.Picture, Stamp: stamp}, true); err != nil {
+		return err
+	}
+	return w.tell()
+}
+
+func (w *worker) make(d picture.Decoded, repeated bool) error {
+	for _, number := range w.order {
+		o := w.outputs[number]
+		if repeated && o.order.Codec == media.JPEG {
+			continue
+		}
+		begun := cpuTime()
+		data, stamp, err := o.encode(d, w.latest.Stamp)
+		work := w.tally.Outputs[number]
+		work.Busy += cpuTime() - begun
+		if data != nil {
+			work.Pictures++
+		}
+		w.tally.Outputs[number] = work
+		if err != nil {
+			return err
+		}
+		if data == nil {
+			continue
+		}
+		if err := w.conn.WriteStamped(convert.KindCoded, stamp, data); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// tell sends the tally when it is time to.
+func (w *worker) tell() error {
+	now := time.Now()
+	if now.Sub(w.told) < tallyEvery {
+		return nil
+	}
+	w.told = now
+	return w.conn.WriteJSON(convert.KindTally, w.tally)
 }

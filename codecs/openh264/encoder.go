@@ -1,5 +1,6 @@
-// Package openh264 encodes pictures as H.264 with the OpenH264 library: profile
-// constrained baseline, no reordering, no look-ahead.
+// Package openh264 decodes and encodes H.264 with the OpenH264 library. The
+// encoder makes constrained baseline or main profile without reordering or
+// look-ahead.
 package openh264
 
 /*
@@ -15,7 +16,7 @@ typedef struct {
 	int width, height;
 } wb_encoder;
 
-static wb_encoder *wb_open(int width, int height, float rate, int bits, int key, int *failed) {
+static wb_encoder *wb_open(int width, int height, float rate, int bits, int main, int full, int bt601, int *failed) {
 	wb_encoder *e = calloc(1, sizeof *e);
 	if (e == NULL || (*failed = WelsCreateSVCEncoder(&e->encoder)) != 0) {
 		free(e);
@@ -32,7 +33,8 @@ static wb_encoder *wb_open(int width, int height, float rate, int bits, int key,
 	p.iTargetBitrate = bits;
 	p.iRCMode = RC_TIMESTAMP_MODE;
 	p.fMaxFrameRate = rate;
-	p.uiIntraPeriod = key;
+	p.uiIntraPeriod = 0; // keyframes are asked for, by the clock
+	p.iEntropyCodingModeFlag = main;
 	p.eSpsPpsIdStrategy = CONSTANT_ID;
 	p.bEnableFrameSkip = false;
 	p.iMultipleThreadIdc = 1;
@@ -44,15 +46,15 @@ static wb_encoder *wb_open(int width, int height, float rate, int bits, int key,
 	l->iVideoHeight = height;
 	l->fFrameRate = rate;
 	l->iSpatialBitrate = bits;
-	l->uiProfileIdc = PRO_BASELINE;
+	l->uiProfileIdc = main ? PRO_MAIN : PRO_BASELINE;
 	l->sSliceArgument.uiSliceMode = SM_SINGLE_SLICE;
 	l->bVideoSignalTypePresent = true;
 	l->uiVideoFormat = VF_UNDEF;
-	l->bFullRange = false;
+	l->bFullRange = full;
 	l->bColorDescriptionPresent = true;
-	l->uiColorPrimaries = CP_BT709;
-	l->uiTransferCharacteristics = TRC_BT709;
-	l->uiColorMatrix = CM_BT709;
+	l->uiColorPrimaries = bt601 ? CP_SMPTE170M : CP_BT709;
+	l->uiTransferCharacteristics = bt601 ? TRC_SMPTE170M : TRC_BT709;
+	l->uiColorMatrix = bt601 ? CM_SMPTE170M : CM_BT709;
 	e->width = width;
 	e->height = height;
 	*failed = (*e->encoder)->InitializeExt(e->encoder, &p);
@@ -64,18 +66,18 @@ static wb_encoder *wb_open(int width, int height, float rate, int bits, int key,
 	return e;
 }
 
-static int wb_encode(wb_encoder *e, unsigned char *i420, long long ms) {
+static int wb_encode(wb_encoder *e, unsigned char *y, int ys, unsigned char *u, int us, unsigned char *v, int vs, long long ms) {
 	SSourcePicture p;
 	memset(&p, 0, sizeof p);
-	int luma = e->width * e->height;
 	p.iColorFormat = videoFormatI420;
 	p.iPicWidth = e->width;
 	p.iPicHeight = e->height;
-	p.iStride[0] = e->width;
-	p.iStride[1] = p.iStride[2] = e->width / 2;
-	p.pData[0] = i420;
-	p.pData[1] = i420 + luma;
-	p.pData[2] = i420 + luma + luma / 4;
+	p.iStride[0] = ys;
+	p.iStride[1] = us;
+	p.iStride[2] = vs;
+	p.pData[0] = y;
+	p.pData[1] = u;
+	p.pData[2] = v;
 	p.uiTimeStamp = ms;
 	return (*e->encoder)->EncodeFrame(e->encoder, &p, &e->info);
 }
@@ -113,39 +115,54 @@ import (
 	"time"
 	"unsafe"
 
+	"webostrum/codecs/picture"
 	"webostrum/core/convert"
 )
 
 // Encoder is one H.264 encoder. It is not safe for concurrent use.
 type Encoder struct {
-	c     *C.wb_encoder
-	order convert.EncodeOrder
+	c             *C.wb_encoder
+	width, height int
 }
 
-// NewEncoder opens an encoder. Close it.
-func NewEncoder(o convert.EncodeOrder) (*Encoder, error) {
+// NewEncoder opens an encoder for pictures of an output's size and of a colour.
+// Close it.
+func NewEncoder(o convert.Output, colour convert.Colour) (*Encoder, error) {
 	if err := o.Validate(); err != nil {
 		return nil, err
 	}
 	var failed C.int
-	c := C.wb_open(C.int(o.Width), C.int(o.Height), C.float(o.FrameRate), C.int(o.BitRate), C.int(o.KeyEvery), &failed)
+	c := C.wb_open(C.int(o.Width), C.int(o.Height), C.float(o.Rate()), C.int(o.BitRate),
+		flag(o.Profile == convert.Main), flag(colour.FullRange), flag(colour.BT601), &failed)
 	if c == nil {
 		return nil, fmt.Errorf("openh264: no encoder for %dx%d: code %d", o.Width, o.Height, failed)
 	}
-	return &Encoder{c: c, order: o}, nil
+	return &Encoder{c: c, width: o.Width, height: o.Height}, nil
 }
 
-// Encode encodes one raw picture (see EncodeOrder.PictureSize) and returns a
-// byte stream with start codes, parameter sets before each keyframe. The bytes
-// are the caller's. It returns nothing when the encoder left the picture out.
-func (e *Encoder) Encode(i420 []byte, at time.Duration, key bool) (stream []byte, isKey bool, err error) {
-	if len(i420) != e.order.PictureSize() {
-		return nil, false, fmt.Errorf("openh264: picture of %d bytes, want %d", len(i420), e.order.PictureSize())
+func flag(b bool) C.int {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+// Encode implements picture.Encoder. The bytes are a byte stream with start
+// codes, parameter sets before each keyframe.
+func (e *Encoder) Encode(p *picture.Picture, at time.Duration, key bool) (stream []byte, isKey bool, err error) {
+	if p.Width != e.width || p.Height != e.height {
+		return nil, false, fmt.Errorf("openh264: picture of %dx%d, want %dx%d", p.Width, p.Height, e.width, e.height)
 	}
 	if key {
 		C.wb_key(e.c)
 	}
-	if code := C.wb_encode(e.c, (*C.uchar)(unsafe.SliceData(i420)), C.longlong(at.Milliseconds())); code != 0 {
+	plane := func(i int) (*C.uchar, C.int) {
+		return (*C.uchar)(unsafe.SliceData(p.Planes[i])), C.int(p.Strides[i])
+	}
+	y, ys := plane(0)
+	u, us := plane(1)
+	v, vs := plane(2)
+	if code := C.wb_encode(e.c, y, ys, u, us, v, vs, C.longlong(at.Milliseconds())); code != 0 {
 		return nil, false, fmt.Errorf("openh264: encoding failed with code %d", code)
 	}
 	info := &e.c.info
@@ -154,7 +171,7 @@ func (e *Encoder) Encode(i420 []byte, at time.Duration, key bool) (stream []byte
 	}
 	for i := range int(info.iLayerNum) {
 		n := C.wb_layer_size(e.c, C.int(i))
-		stream = append(stream, C.GoBytes(unsafe.Pointer(C.wb_layer_data(e.c, C.int(i))), n)...)
+		stream = append(stream, unsafe.Slice((*byte)(C.wb_layer_data(e.c, C.int(i))), n)...)
 	}
 	return stream, info.eFrameType == C.videoFrameTypeIDR, nil
 }

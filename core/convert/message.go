@@ -22,64 +22,37 @@ var ErrMalformed = errors.New("convert: malformed message")
 // Kind says what a message is.
 type Kind uint8
 
-// The kinds of message.
+// The kinds of message. "To" and "from" are the worker's.
 const (
-	KindUnknown Kind = iota
-	KindEncode       // to the worker: EncodeOrder as JSON
-	KindPicture      // to the worker: a raw picture
-	KindCoded        // from the worker: a coded picture
-	KindFailed       // from the worker: why it cannot go on, as text
+	KindUnknown   Kind = iota
+	KindInput          // to: Input as JSON; what the pictures after it are
+	KindOutput         // to: Output as JSON; one more to make, or a changed one
+	KindEndOutput      // to: Output as JSON, of which the number counts; no longer to be made
+	KindPicture        // to: a picture in the input's coding
+	KindRepeat         // to: the picture before, once more, under a new stamp
+	KindAsk            // to: send the tally now
+	KindCoded          // from: a coded picture of an output
+	KindTally          // from: Tally as JSON, once a second while pictures come
+	KindFailed         // from: why it cannot go on, as text
 )
 
 const (
 	headSize = 8
 	maxBody  = 64 << 20
 
-	stampSize = 17 // PTS, capture time, flags
+	stampSize = 21 // output, PTS, capture time, flags
+
+	flagKey  = 1
+	flagLate = 2
 )
-
-// EncodeOrder asks for an encoder.
-type EncodeOrder struct {
-	Width     int     `json:"width"` // pixels, even
-	Height    int     `json:"height"`
-	FrameRate float64 `json:"frameRate"` // pictures a second
-	BitRate   int     `json:"bitRate"`   // bits a second
-	KeyEvery  int     `json:"keyEvery"`  // pictures from one keyframe to the next
-}
-
-// Limits of OpenH264, measured: smaller pictures fail, larger ones are refused.
-const (
-	minSide   = 16
-	maxWidth  = 4096
-	maxHeight = 2304
-)
-
-// Validate says what is wrong with an order.
-func (o EncodeOrder) Validate() error {
-	switch {
-	case o.Width < minSide || o.Height < minSide || o.Width > maxWidth || o.Height > maxHeight:
-		return fmt.Errorf("a picture of %dx%d cannot be encoded: %dx%d to %dx%d can", o.Width, o.Height, minSide, minSide, maxWidth, maxHeight)
-	case o.Width%2 != 0 || o.Height%2 != 0:
-		return fmt.Errorf("a picture of %dx%d cannot be encoded: both sides must be even; %dx%d can", o.Width, o.Height, o.Width&^1, o.Height&^1)
-	case o.FrameRate < 0.1 || o.FrameRate > 120:
-		return fmt.Errorf("%g pictures a second cannot be encoded: 0.1 to 120 can", o.FrameRate)
-	case o.BitRate < 10_000 || o.BitRate > 100_000_000:
-		return fmt.Errorf("%d bit/s cannot be had: 10,000 to 100,000,000 can", o.BitRate)
-	case o.KeyEvery < 1 || o.KeyEvery > 100_000:
-		return fmt.Errorf("a keyframe every %d pictures cannot be had: 1 to 100,000 can", o.KeyEvery)
-	}
-	return nil
-}
-
-// PictureSize is the bytes of a raw picture: I420, the planes one after the
-// other without padding.
-func (o EncodeOrder) PictureSize() int { return o.Width * o.Height * 3 / 2 }
 
 // Stamp goes with a picture through the worker.
 type Stamp struct {
-	PTS      int64 // ticks; the worker only hands it on
-	Captured int64 // nanoseconds since 1970
-	Key      bool  // in: make a keyframe; out: it is one
+	Output   uint32 // from the worker: which output's picture it is
+	PTS      int64  // ticks; the worker only hands it on
+	Captured int64  // nanoseconds since 1970
+	Key      bool   // decoding can start here
+	Late     bool   // to the worker: newer ones wait already, so only decode it
 }
 
 // Conn reads and writes messages. It is not safe for concurrent use, but one
@@ -129,42 +102,48 @@ func (c *Conn) Write(kind Kind, parts ...[]byte) error {
 	return err
 }
 
-// WriteOrder sends an EncodeOrder.
-func (c *Conn) WriteOrder(o EncodeOrder) error {
-	b, err := json.Marshal(o)
+// WriteJSON sends a message whose body is JSON.
+func (c *Conn) WriteJSON(kind Kind, body any) error {
+	b, err := json.Marshal(body)
 	if err != nil {
 		return err
 	}
-	return c.Write(KindEncode, b)
+	return c.Write(kind, b)
 }
 
 // WriteStamped sends a picture, raw or coded.
 func (c *Conn) WriteStamped(kind Kind, s Stamp, data []byte) error {
 	head := make([]byte, 0, stampSize)
+	head = binary.BigEndian.AppendUint32(head, s.Output)
 	head = binary.BigEndian.AppendUint64(head, uint64(s.PTS))
 	head = binary.BigEndian.AppendUint64(head, uint64(s.Captured))
 	flags := byte(0)
 	if s.Key {
-		flags = 1
+		flags |= flagKey
+	}
+	if s.Late {
+		flags |= flagLate
 	}
 	return c.Write(kind, append(head, flags), data)
 }
 
-// ReadOrder reads the body of KindEncode.
-func ReadOrder(body []byte) (o EncodeOrder, err error) {
-	if err := json.Unmarshal(body, &o); err != nil {
-		return o, fmt.Errorf("%w: %w", ErrMalformed, err)
+// ReadJSON reads the body of a message that is JSON.
+func ReadJSON(body []byte, into any) error {
+	if err := json.Unmarshal(body, into); err != nil {
+		return fmt.Errorf("%w: %w", ErrMalformed, err)
 	}
-	return o, o.Validate()
+	return nil
 }
 
-// ReadStamped reads the body of KindPicture and KindCoded; data is a part of it.
+// ReadStamped reads the body of KindPicture, KindRepeat and KindCoded; data is a
+// part of it.
 func ReadStamped(body []byte) (s Stamp, data []byte, err error) {
 	if len(body) < stampSize {
 		return s, nil, fmt.Errorf("%w: picture of %d bytes", ErrMalformed, len(body))
 	}
-	s.PTS = int64(binary.BigEndian.Uint64(body))
-	s.Captured = int64(binary.BigEndian.Uint64(body[8:]))
-	s.Key = body[16] != 0
+	s.Output = binary.BigEndian.Uint32(body)
+	s.PTS = int64(binary.BigEndian.Uint64(body[4:]))
+	s.Captured = int64(binary.BigEndian.Uint64(body[12:]))
+	s.Key, s.Late = body[20]&flagKey != 0, body[20]&flagLate != 0
 	return s, body[stampSize:], nil
 }

@@ -10,24 +10,24 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"webostrum/core/convert"
+	"webostrum/core/media"
 )
-
-var order = convert.EncodeOrder{Width: 640, Height: 360, FrameRate: 25, BitRate: 1_000_000, KeyEvery: 50}
 
 func TestRoundTrip(t *testing.T) {
 	var pipe bytes.Buffer
 	c := convert.NewConn(&pipe, &pipe)
-	require.NoError(t, c.WriteOrder(order))
-	stamp := convert.Stamp{PTS: -5, Captured: 1764000000123456789, Key: true}
+	in := convert.Input{Codec: media.H264, Width: 640, Height: 360, Colour: convert.ColourJPEG, Sets: &media.ParameterSets{SPS: []byte{0x67}}}
+	require.NoError(t, c.WriteJSON(convert.KindInput, in))
+	stamp := convert.Stamp{Output: 7, PTS: -5, Captured: 1764000000123456789, Key: true, Late: true}
 	require.NoError(t, c.WriteStamped(convert.KindPicture, stamp, []byte("raw")))
 	require.NoError(t, c.Write(convert.KindFailed, []byte("no "), []byte("more")))
 
 	kind, body, err := c.Read()
 	require.NoError(t, err)
-	assert.Equal(t, convert.KindEncode, kind)
-	got, err := convert.ReadOrder(body)
-	require.NoError(t, err)
-	assert.Equal(t, order, got)
+	assert.Equal(t, convert.KindInput, kind)
+	var got convert.Input
+	require.NoError(t, convert.ReadJSON(body, &got))
+	assert.Equal(t, in, got)
 
 	kind, body, err = c.Read()
 	require.NoError(t, err)
@@ -47,13 +47,14 @@ func TestRoundTrip(t *testing.T) {
 
 func TestGoldenBytes(t *testing.T) {
 	var pipe bytes.Buffer
-	require.NoError(t, convert.NewConn(nil, &pipe).WriteStamped(convert.KindCoded, convert.Stamp{PTS: 1, Captured: 2, Key: true}, []byte{0xaa}))
+	require.NoError(t, convert.NewConn(nil, &pipe).WriteStamped(convert.KindCoded, convert.Stamp{Output: 7, PTS: 1, Captured: 2, Key: true, Late: true}, []byte{0xaa}))
 	assert.Equal(t, []byte{
-		3, 0, 0, 0, // kind: coded picture
-		0, 0, 0, 18, // length of the body
+		7, 0, 0, 0, // kind: coded picture
+		0, 0, 0, 22, // length of the body
+		0, 0, 0, 7, // output
 		0, 0, 0, 0, 0, 0, 0, 1, // PTS
 		0, 0, 0, 0, 0, 0, 0, 2, // capture time
-		1, // keyframe
+		3, // keyframe, late
 		0xaa,
 	}, pipe.Bytes())
 }
@@ -68,36 +69,28 @@ func TestHostileBytes(t *testing.T) {
 	assert.ErrorIs(t, read(1, 0, 0), io.ErrUnexpectedEOF)
 	_, _, err := convert.ReadStamped(make([]byte, 16))
 	assert.ErrorIs(t, err, convert.ErrMalformed)
-	_, err = convert.ReadOrder([]byte("{"))
-	assert.ErrorIs(t, err, convert.ErrMalformed)
+	assert.ErrorIs(t, convert.ReadJSON([]byte("{"), &convert.Input{}), convert.ErrMalformed)
 }
 
-func TestOrdersThatCannotBeDone(t *testing.T) {
-	require.NoError(t, order.Validate())
-	assert.Equal(t, 640*360*3/2, order.PictureSize())
-	for name, change := range map[string]func(*convert.EncodeOrder){
-		"odd width":        func(o *convert.EncodeOrder) { o.Width = 641 },
-		"odd height":       func(o *convert.EncodeOrder) { o.Height = 361 },
-		"too small":        func(o *convert.EncodeOrder) { o.Width = 8 },
-		"too large":        func(o *convert.EncodeOrder) { o.Height = 4000 },
-		"no rate":          func(o *convert.EncodeOrder) { o.FrameRate = 0 },
-		"no bits":          func(o *convert.EncodeOrder) { o.BitRate = 0 },
-		"no keyframes":     func(o *convert.EncodeOrder) { o.KeyEvery = 0 },
-		"absurdly fast":    func(o *convert.EncodeOrder) { o.FrameRate = 1e9 },
-		"absurdly many":    func(o *convert.EncodeOrder) { o.BitRate = 1 << 40 },
-		"negative numbers": func(o *convert.EncodeOrder) { o.Width = -640 },
+func TestInputsThatCannotBe(t *testing.T) {
+	good := convert.Input{Codec: media.JPEG, Width: 640, Height: 361}
+	require.NoError(t, good.Validate())
+	assert.Equal(t, 640*361+2*320*181, convert.RawSize(640, 361))
+	for name, change := range map[string]func(*convert.Input){
+		"codec":          func(i *convert.Input) { i.Codec = media.H265 },
+		"no sets":        func(i *convert.Input) { i.Codec = media.H264 },
+		"negative":       func(i *convert.Input) { i.Width = -640 },
+		"no height":      func(i *convert.Input) { i.Height = 0 },
+		"absurdly large": func(i *convert.Input) { i.Width = 1 << 30 },
 	} {
-		o := order
-		change(&o)
-		assert.Error(t, o.Validate(), name)
+		in := good
+		change(&in)
+		assert.ErrorIs(t, in.Validate(), convert.ErrMalformed, name)
 	}
-	o := order
-	o.Width = 533
-	assert.ErrorContains(t, o.Validate(), "532x360 can", "says what can be done instead")
 }
 
 func FuzzRead(f *testing.F) {
-	f.Add([]byte{3, 0, 0, 0, 0, 0, 0, 18, 0, 0, 0, 0, 0, 0, 0, 1, 0, 0, 0, 0, 0, 0, 0, 2, 1, 0xaa})
+	f.Add([]byte{7, 0, 0, 0, 0, 0, 0, 22, 0, 0, 0, 7, 0, 0, 0, 0, 0, 0, 0, 1, 0, 0, 0, 0, 0, 0, 0, 2, 1, 0xaa})
 	f.Fuzz(func(t *testing.T, data []byte) {
 		c := convert.NewConn(bytes.NewReader(data), nil)
 		for {

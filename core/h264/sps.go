@@ -26,6 +26,7 @@ type SPS struct {
 	// FrameRate is what the VUI promises, frames a second; 0 when it does not.
 	FrameRate float64
 	FullRange bool
+	Matrix    uint8 // matrix_coefficients (table E-5); 2 when the VUI does not say
 
 	// Reorder is max_num_reorder_frames, or -1 when the stream does not say.
 	Reorder int
@@ -44,7 +45,7 @@ func ParseSPS(nal []byte) (*SPS, error) {
 		return nil, fmt.Errorf("%w: parameter set of %d bytes, at most %d", ErrMalformed, len(nal), maxParameterSet)
 	}
 	r := &bitReader{data: unescape(nal[1:])}
-	s := &SPS{Reorder: -1, Chroma: 1, BitDepth: 8}
+	s := &SPS{Reorder: -1, Chroma: 1, BitDepth: 8, Matrix: matrixUnspecified}
 	s.Profile = uint8(r.u(8))
 	s.Constraints = uint8(r.u(8))
 	s.Level = uint8(r.u(8))
@@ -174,8 +175,9 @@ func (s *SPS) readVUI(r *bitReader) {
 	if r.flag() { // video_signal_type_present_flag
 		r.u(3)
 		s.FullRange = r.flag()
-		if r.flag() {
-			r.u(24)
+		if r.flag() { // colour_description_present_flag
+			r.u(16)
+			s.Matrix = uint8(r.u(8))
 		}
 	}
 	if r.flag() { // chroma_loc_info_present_flag
@@ -217,6 +219,22 @@ func (s *SPS) readVUI(r *bitReader) {
 		s.Reorder = -1
 		s.FrameRate = 0
 	}
+}
+
+// matrixUnspecified is matrix_coefficients of a stream that does not say.
+const matrixUnspecified = 2
+
+// BT601 says whether the colours follow BT.601 and not BT.709: as the VUI has
+// it, and else by the height, as televisions do.
+func (s *SPS) BT601() bool {
+	const bt709, bt470, smpte170, tallestSD = 1, 5, 6, 576
+	switch s.Matrix {
+	case bt709:
+		return false
+	case bt470, smpte170:
+		return true
+	}
+	return s.Height <= tallestSD
 }
 
 // skipHRD follows E.1.2.

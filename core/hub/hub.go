@@ -117,6 +117,24 @@ func (h *Hub) trim(pos uint64) {
 // Readers returns how many readers are open.
 func (h *Hub) Readers() int { return int(h.live.Load()) }
 
+// Latest returns the newest sample, or nil; Key the newest keyframe that is still
+// kept, or nil.
+func (h *Hub) Latest() *media.Sample { return h.at(h.head.Load()) }
+
+// Key is like Latest.
+func (h *Hub) Key() *media.Sample { return h.at(h.key.Load()) }
+
+// at returns the sample before a position.
+func (h *Hub) at(end uint64) *media.Sample {
+	if end == 0 {
+		return nil
+	}
+	if e := h.ring[(end-1)%slots].Load(); e != nil && e.pos == end-1 {
+		return e.sample
+	}
+	return nil
+}
+
 // Close ends the hub: readers get what is left, then ErrClosed. The writer
 // must have ended.
 func (h *Hub) Close() {
@@ -158,8 +176,25 @@ func (r *Reader) toKey() {
 // call before because the reader was too slow. It returns ErrClosed or the
 // context's error.
 func (r *Reader) Next(ctx context.Context) (s *media.Sample, missed uint64, err error) {
+	return r.next(ctx, false)
+}
+
+// Newest waits for a keyframe and passes over those that a newer one stands
+// behind. Of a stream of keyframes alone, such as Motion JPEG, it always gives
+// the newest picture.
+func (r *Reader) Newest(ctx context.Context) (s *media.Sample, missed uint64, err error) {
+	return r.next(ctx, true)
+}
+
+// Behind returns how many samples wait to be read.
+func (r *Reader) Behind() int { return int(r.hub.head.Load() - min(r.pos, r.hub.head.Load())) }
+
+func (r *Reader) next(ctx context.Context, newest bool) (s *media.Sample, missed uint64, err error) {
 	for {
 		wake := *r.hub.wake.Load()
+		if newest {
+			r.pass()
+		}
 		if s := r.take(); s != nil {
 			missed, r.missed = r.missed, 0
 			return s, missed, nil
@@ -174,6 +209,14 @@ func (r *Reader) Next(ctx context.Context) (s *media.Sample, missed uint64, err 
 			return nil, 0, ctx.Err()
 		}
 	}
+}
+
+// pass moves the reader to the newest keyframe, or to where the next one will be.
+func (r *Reader) pass() {
+	before := r.pos
+	r.toKey()
+	r.missed += r.pos - before
+	r.synced = false
 }
 
 // take returns the sample at the reader's place if it is there.

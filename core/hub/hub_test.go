@@ -73,6 +73,35 @@ func TestSlowReaderIsMovedToTheNewestKeyframe(t *testing.T) {
 	assert.Equal(t, uint64(54), missed, "1 to 54")
 }
 
+func TestNewestPassesOver(t *testing.T) {
+	h := hub.New(hub.Config{})
+	defer h.Close()
+	assert.Nil(t, h.Latest())
+	assert.Nil(t, h.Key())
+	r := h.NewReader()
+	defer r.Close()
+	for i := range 7 {
+		h.Publish(sample(i, true, 1))
+	}
+	assert.Equal(t, 7, r.Behind())
+	s, missed, err := r.Newest(within(t))
+	require.NoError(t, err)
+	assert.Equal(t, int64(6), s.PTS)
+	assert.Equal(t, uint64(6), missed)
+	assert.Zero(t, r.Behind())
+	h.Publish(sample(7, false, 1))
+	assert.Equal(t, int64(7), h.Latest().PTS)
+	assert.Equal(t, int64(6), h.Key().PTS)
+	ctx, cancel := context.WithCancel(within(t))
+	cancel()
+	_, _, err = r.Newest(ctx)
+	assert.ErrorIs(t, err, context.Canceled, "one that is no keyframe is waited over")
+	h.Publish(sample(8, true, 1))
+	s, _, err = r.Newest(within(t))
+	require.NoError(t, err)
+	assert.Equal(t, int64(8), s.PTS)
+}
+
 func TestBytesAreBounded(t *testing.T) {
 	h := hub.New(hub.Config{MaxBytes: 1000})
 	defer h.Close()

@@ -1,0 +1,88 @@
+// Package yuv scales pictures and changes what their numbers mean, with libyuv.
+package yuv
+
+/*
+#cgo LDFLAGS: -lyuv
+#include <libyuv/convert_argb.h>
+#include <libyuv/convert_from_argb.h>
+#include <libyuv/planar_functions.h>
+#include <libyuv/scale.h>
+
+static const struct YuvConstants *wb_matrix(int full, int bt601) {
+	if (full)
+		return bt601 ? &kYuvJPEGConstants : &kYuvF709Constants;
+	return bt601 ? &kYuvI601Constants : &kYuvH709Constants;
+}
+
+static int wb_to_argb(const uint8_t *y, int ys, const uint8_t *u, int us, const uint8_t *v, int vs,
+		uint8_t *argb, int stride, int full, int bt601, int w, int h) {
+	return I420ToARGBMatrix(y, ys, u, us, v, vs, argb, stride, wb_matrix(full, bt601), w, h);
+}
+*/
+import "C"
+
+import (
+	"fmt"
+	"unsafe"
+
+	"webostrum/codecs/picture"
+	"webostrum/core/convert"
+)
+
+func at(p []byte) *C.uint8_t { return (*C.uint8_t)(unsafe.SliceData(p)) }
+
+// Scale fills dst with src in dst's size. Both have the same colour then.
+func Scale(dst, src *picture.Picture) {
+	sw, sh := src.Chroma()
+	dw, dh := dst.Chroma()
+	Plane(dst.Planes[0], dst.Strides[0], dst.Width, dst.Height, src.Planes[0], src.Strides[0], src.Width, src.Height)
+	for i := 1; i < 3; i++ {
+		Plane(dst.Planes[i], dst.Strides[i], dw, dh, src.Planes[i], src.Strides[i], sw, sh)
+	}
+	dst.Colour = src.Colour
+}
+
+// Plane scales one plane. A plane of the same size is copied.
+func Plane(dst []byte, dstStride, dw, dh int, src []byte, srcStride, sw, sh int) {
+	C.ScalePlane(at(src), C.int(srcStride), C.int(sw), C.int(sh), at(dst), C.int(dstStride), C.int(dw), C.int(dh), C.kFilterBox)
+}
+
+// Recolour makes pictures of JPEG's colour from others. It keeps buffers between
+// pictures; the zero value is ready. It is not safe for concurrent use.
+type Recolour struct {
+	argb []byte
+	out  *picture.Picture
+}
+
+// JPEG returns p with JPEG's colour: p itself when it has it, else a picture that
+// is valid until the next call.
+func (r *Recolour) JPEG(p *picture.Picture) (*picture.Picture, error) {
+	if p.Colour == convert.ColourJPEG {
+		return p, nil
+	}
+	stride := p.Width * 4
+	if len(r.argb) != stride*p.Height {
+		r.argb = make([]byte, stride*p.Height)
+	}
+	r.out = picture.Reuse(r.out, p.Width, p.Height)
+	w, h := C.int(p.Width), C.int(p.Height)
+	code := C.wb_to_argb(at(p.Planes[0]), C.int(p.Strides[0]), at(p.Planes[1]), C.int(p.Strides[1]), at(p.Planes[2]), C.int(p.Strides[2]),
+		at(r.argb), C.int(stride), flag(p.Colour.FullRange), flag(p.Colour.BT601), w, h)
+	if code == 0 {
+		o := r.out
+		code = C.ARGBToJ420(at(r.argb), C.int(stride), at(o.Planes[0]), C.int(o.Strides[0]), at(o.Planes[1]), C.int(o.Strides[1]),
+			at(o.Planes[2]), C.int(o.Strides[2]), w, h)
+	}
+	if code != 0 {
+		return nil, fmt.Errorf("libyuv: colours of a %dx%d picture: code %d", p.Width, p.Height, code)
+	}
+	r.out.Colour = convert.ColourJPEG
+	return r.out, nil
+}
+
+func flag(b bool) C.int {
+	if b {
+		return 1
+	}
+	return 0
+}
