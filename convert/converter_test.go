@@ -1,0 +1,334 @@
+package convert_test
+
+import (
+	"bytes"
+	"context"
+	"image/color"
+	"image/jpeg"
+	"os"
+	"path/filepath"
+	"sync"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"go.uber.org/goleak"
+
+	"webostrum/convert"
+	core "webostrum/core/convert"
+	"webostrum/core/h264"
+	"webostrum/core/hub"
+	"webostrum/core/media"
+	"webostrum/testkit"
+	"webostrum/testkit/pictures"
+)
+
+func TestMain(m *testing.M) { goleak.VerifyTestMain(m) }
+
+func worker(t *testing.T) string {
+	t.Helper()
+	path, err := testkit.Program(convert.Program)
+	require.NoError(t, err)
+	return path
+}
+
+func within(t *testing.T) context.Context {
+	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
+	t.Cleanup(cancel)
+	return ctx
+}
+
+// camera publishes samples at a pace until its end.
+type camera struct {
+	hub  *hub.Hub
+	stop context.CancelFunc
+	wg   sync.WaitGroup
+}
+
+func (c *camera) close() {
+	c.stop()
+	c.wg.Wait()
+	c.hub.Close()
+}
+
+// motionJPEG plays a camera of Motion JPEG; every is the time between pictures.
+func motionJPEG(t *testing.T, w, h int, every time.Duration) *camera {
+	t.Helper()
+	epoch := &media.Epoch{Tracks: []*media.Track{pictures.JPEGTrack(w, h)}}
+	data := pictures.JPEG(w, h, color.RGBA{200, 40, 40, 255})
+	return play(t, every, func(i int, now time.Time, began time.Time) *media.Sample {
+		return &media.Sample{Epoch: epoch, Track: epoch.Tracks[0], PTS: epoch.Tracks[0].Ticks(now.Sub(began)), Captured: now, Key: true, Data: data}
+	})
+}
+
+func play(t *testing.T, every time.Duration, make func(i int, now, began time.Time) *media.Sample) *camera {
+	t.Helper()
+	ctx, cancel := context.WithCancel(context.Background())
+	c := &camera{hub: hub.New(hub.Config{}), stop: cancel}
+	began := time.Now()
+	c.hub.Publish(make(0, began, began))
+	c.wg.Go(func() {
+		ticker := time.NewTicker(every)
+		defer ticker.Stop()
+		for i := 1; ; i++ {
+			select {
+			case <-ctx.Done():
+				return
+			case now := <-ticker.C:
+				c.hub.Publish(make(i, now, began))
+			}
+		}
+	})
+	return c
+}
+
+// h264Camera plays a camera of H.264 with a keyframe every 25 pictures, made
+// beforehand by the worker.
+func h264Camera(t *testing.T, w, h int) *camera {
+	t.Helper()
+	const pics = 50
+	type coded struct {
+		key  bool
+		data []byte
+	}
+	var made []coded
+	var keeper h264.ParamKeeper
+	done := make(chan struct{})
+	wk, err := convert.Start(worker(t), convert.Events{Coded: func(s core.Stamp, data []byte) {
+		var picture []byte
+		for nal := range h264.NALs(data) {
+			if typ := h264.TypeOf(nal); typ == h264.NALSPS || typ == h264.NALPPS {
+				_ = keeper.Add(nal)
+			} else {
+				picture = h264.AppendNAL(picture, nal)
+			}
+		}
+		if made = append(made, coded{s.Key, picture}); len(made) == pics {
+			close(done)
+		}
+	}})
+	require.NoError(t, err)
+	defer wk.Close()
+	require.NoError(t, wk.Input(core.Input{Codec: core.Raw, Width: w, Height: h}))
+	require.NoError(t, wk.Output(core.Output{Number: 1, Codec: media.H264, Width: w, Height: h, FrameRate: 25, BitRate: 500_000, KeyMillis: 1000, Profile: core.Main}))
+	for i := range pics {
+		raw := bytes.Repeat([]byte{byte(60 + i)}, core.RawSize(w, h))
+		require.NoError(t, wk.Picture(core.Stamp{PTS: int64(i), Captured: int64(i+1) * int64(40*time.Millisecond)}, raw))
+	}
+	<-done
+	track := &media.Track{ID: 1, Kind: media.KindVideo, Codec: media.H264, ClockRate: 90000, Width: w, Height: h, H264: keeper.Current()}
+	epoch := &media.Epoch{Tracks: []*media.Track{track}}
+	return play(t, 40*time.Millisecond, func(i int, now, _ time.Time) *media.Sample {
+		m := made[i%pics]
+		return &media.Sample{Epoch: epoch, Track: track, DTS: int64(i) * 3600, PTS: int64(i) * 3600, Captured: now, Key: m.key, Data: m.data}
+	})
+}
+
+// notes gathers what a converter says.
+type notes struct {
+	mu  sync.Mutex
+	all []string // guarded by mu
+}
+
+func (n *notes) add(text string) {
+	n.mu.Lock()
+	defer n.mu.Unlock()
+	n.all = append(n.all, text)
+}
+
+func (n *notes) list() []string {
+	n.mu.Lock()
+	defer n.mu.Unlock()
+	return append([]string(nil), n.all...)
+}
+
+func converter(t *testing.T, source *camera, change func(*convert.Config)) (*convert.Converter, *notes) {
+	t.Helper()
+	n := &notes{}
+	cfg := convert.Config{Program: worker(t), Source: source.hub, Note: n.add}
+	if change != nil {
+		change(&cfg)
+	}
+	c := convert.New(cfg)
+	t.Cleanup(func() { c.Close(); source.close() })
+	return c, n
+}
+
+func small(codec media.Codec) convert.Wish {
+	return convert.Wish{Rendition: core.Rendition{Codec: codec, Size: core.Size{Width: 80}}}
+}
+
+// next reads the next sample of an output.
+func next(t *testing.T, r *hub.Reader) *media.Sample {
+	t.Helper()
+	s, _, err := r.Next(within(t))
+	require.NoError(t, err)
+	return s
+}
+
+func TestOneDecodeManyUsers(t *testing.T) {
+	c, n := converter(t, motionJPEG(t, 160, 120, 40*time.Millisecond), func(cfg *convert.Config) { cfg.Grace = 300 * time.Millisecond })
+	assert.False(t, c.Costs().Running, "nothing runs for nobody")
+	video, err := c.Use(small(media.H264))
+	require.NoError(t, err)
+	again, err := c.Use(small(media.H264))
+	require.NoError(t, err)
+	assert.Same(t, video, again, "the same is made once")
+	still, err := c.Use(small(media.JPEG))
+	require.NoError(t, err)
+	vr, sr := video.Hub().NewReader(), still.Hub().NewReader()
+	s := next(t, vr)
+	assert.True(t, s.Key)
+	assert.Equal(t, [2]int{80, 60}, [2]int{s.Track.Width, s.Track.Height})
+	assert.NotNil(t, s.Track.H264)
+	for range 5 {
+		p := next(t, vr)
+		assert.Same(t, s.Epoch, p.Epoch)
+		assert.Greater(t, p.DTS, s.DTS)
+		s = p
+	}
+	img, err := jpeg.Decode(bytes.NewReader(next(t, sr).Data))
+	require.NoError(t, err)
+	assert.Equal(t, 80, img.Bounds().Dx())
+
+	ctx := within(t)
+	require.NoError(t, testkit.Eventually(ctx, func() bool {
+		k := c.Costs()
+		return k.Running && k.Memory > 0 && k.Decoding > 0 && len(k.Outputs) == 2 && k.Outputs[0].Share > 0 && k.Outputs[0].FrameRate > 10
+	}), "%+v", c.Costs())
+	vr.Close()
+	video.Release()
+	again.Release()
+	require.NoError(t, testkit.Eventually(ctx, func() bool { return len(c.Costs().Outputs) == 1 }), "one goes, the other stays")
+	sr.Close()
+	still.Release()
+	require.NoError(t, testkit.Eventually(ctx, func() bool { return !c.Costs().Running }), "the worker goes after the grace time")
+	assert.Empty(t, n.list())
+}
+
+// TestWorkerIsKilled kills the worker as a crash would. Its feed is back within a
+// second of pictures.
+func TestWorkerIsKilled(t *testing.T) {
+	c, n := converter(t, h264Camera(t, 160, 120), nil)
+	o, err := c.Use(small(media.H264))
+	require.NoError(t, err)
+	defer o.Release()
+	r := o.Hub().NewReader()
+	defer r.Close()
+	before := next(t, r)
+	require.NoError(t, syscall.Kill(c.Costs().PID, syscall.SIGSEGV))
+	widest := time.Duration(0)
+	for c.Costs().Restarts == 0 || widest == 0 || before.PTS < 90000*3 {
+		s := next(t, r)
+		widest = max(widest, s.Captured.Sub(before.Captured))
+		assert.Greater(t, s.DTS, before.DTS)
+		before = s
+	}
+	assert.Less(t, widest, time.Second, "by the capture times of what is left")
+	require.Len(t, n.list(), 1)
+	assert.Contains(t, n.list()[0], "segmentation violation")
+}
+
+func TestWorkerThatHangsIsReplaced(t *testing.T) {
+	c, n := converter(t, motionJPEG(t, 160, 120, 40*time.Millisecond), nil)
+	o, err := c.Use(small(media.JPEG))
+	require.NoError(t, err)
+	defer o.Release()
+	r := o.Hub().NewReader()
+	defer r.Close()
+	next(t, r)
+	pid := c.Costs().PID
+	require.NoError(t, syscall.Kill(pid, syscall.SIGSTOP))
+	require.NoError(t, testkit.Eventually(within(t), func() bool { k := c.Costs(); return k.Running && k.PID != pid }))
+	from := time.Now()
+	for s := next(t, r); s.Captured.Before(from); s = next(t, r) {
+		from = from.Add(-time.Millisecond)
+	}
+	require.NotEmpty(t, n.list())
+	assert.Contains(t, n.list()[0], "hangs")
+}
+
+func TestGreedyWorkerIsEnded(t *testing.T) {
+	c, n := converter(t, motionJPEG(t, 160, 120, 40*time.Millisecond), func(cfg *convert.Config) { cfg.MaxMemory = 1 << 20 })
+	o, err := c.Use(small(media.JPEG))
+	require.NoError(t, err)
+	defer o.Release()
+	require.NoError(t, testkit.Eventually(within(t), func() bool { return len(n.list()) > 0 }))
+	assert.Contains(t, n.list()[0], "MiB of memory")
+}
+
+// TestSlowCameraGivesSteadyVideo has a camera that sends a still and then none
+// for a long time.
+func TestSlowCameraGivesSteadyVideo(t *testing.T) {
+	c, _ := converter(t, motionJPEG(t, 160, 120, time.Hour), nil)
+	video, err := c.Use(small(media.H264))
+	require.NoError(t, err)
+	defer video.Release()
+	r := video.Hub().NewReader()
+	defer r.Close()
+	first := next(t, r)
+	for range 3 {
+		s := next(t, r)
+		assert.Less(t, s.Track.Duration(s.PTS-first.PTS), 5*time.Second)
+	}
+	// Something else that is asked for later comes at once.
+	still, err := c.Use(small(media.JPEG))
+	require.NoError(t, err)
+	defer still.Release()
+	sr := still.Hub().NewReader()
+	defer sr.Close()
+	assert.Equal(t, media.JPEG, next(t, sr).Track.Codec)
+}
+
+func TestKeyframesAreEnoughForStills(t *testing.T) {
+	c, _ := converter(t, h264Camera(t, 160, 120), nil)
+	w := small(media.JPEG)
+	w.KeyframesOnly = true
+	o, err := c.Use(w)
+	require.NoError(t, err)
+	defer o.Release()
+	r := o.Hub().NewReader()
+	defer r.Close()
+	a := next(t, r)
+	b := next(t, r)
+	assert.Equal(t, int64(90000), b.PTS-a.PTS, "one for each keyframe")
+
+	all, err := c.Use(small(media.JPEG))
+	require.NoError(t, err)
+	defer all.Release()
+	ar := all.Hub().NewReader()
+	defer ar.Close()
+	a = next(t, ar)
+	b = next(t, ar)
+	assert.Less(t, b.PTS-a.PTS, int64(30000), "every picture when somebody wants video")
+}
+
+func TestWhatCannotBeUsed(t *testing.T) {
+	source := motionJPEG(t, 160, 120, time.Hour)
+	c, _ := converter(t, source, nil)
+	_, err := c.Use(convert.Wish{Rendition: core.Rendition{Codec: media.JPEG, Quality: 500}})
+	assert.ErrorContains(t, err, "1 to 100")
+	var last error
+	for i := range 20 {
+		_, last = c.Use(convert.Wish{Rendition: core.Rendition{Codec: media.JPEG, Quality: i + 1}})
+	}
+	var many convert.TooManyError
+	assert.ErrorAs(t, last, &many)
+
+	none := convert.New(convert.Config{Source: source.hub})
+	defer none.Close()
+	_, err = none.Use(small(media.JPEG))
+	assert.ErrorIs(t, err, convert.ErrNoWorker)
+}
+
+func TestFind(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "worker")
+	_, err := convert.Find(path)
+	assert.ErrorIs(t, err, convert.ErrNoWorker)
+	require.NoError(t, os.WriteFile(path, nil, 0o700))
+	found, err := convert.Find(path)
+	require.NoError(t, err)
+	assert.Equal(t, path, found)
+}
