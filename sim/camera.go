@@ -22,32 +22,49 @@ import (
 
 const clockRate = 90000
 
+// Kind is how a camera sends.
+type Kind string
+
+// The kinds of camera.
+const (
+	RTSP       Kind = "rtsp"        // H.264 over RTSP
+	MotionJPEG Kind = "motion-jpeg" // JPEG after JPEG in one answer, over HTTP
+	Stills     Kind = "stills"      // one JPEG an answer, over HTTP
+)
+
 // Settings are what a reboot may change.
 type Settings struct {
 	Width, Height int
 	FrameRate     float64       // pictures a second
-	BitRate       int           // bits a second
-	KeyEvery      time.Duration // from one keyframe to the next
+	BitRate       int           // bits a second, of H.264
+	KeyEvery      time.Duration // from one keyframe to the next, of H.264
+	Quality       int           // of JPEG
 }
 
 // Defaults are a usual camera of the present day.
 func Defaults() Settings {
-	return Settings{Width: 1280, Height: 720, FrameRate: 25, BitRate: 2_000_000, KeyEvery: 2 * time.Second}
+	return Settings{Width: 1280, Height: 720, FrameRate: 25, BitRate: 2_000_000, KeyEvery: 2 * time.Second, Quality: 80}
 }
 
-func (s Settings) order() coreconvert.EncodeOrder {
-	return coreconvert.EncodeOrder{
-		Width: s.Width, Height: s.Height, FrameRate: s.FrameRate, BitRate: s.BitRate,
-		KeyEvery: max(1, int(s.KeyEvery.Seconds()*s.FrameRate+0.5)),
+func (s Settings) output(kind Kind) coreconvert.Output {
+	o := coreconvert.Output{Number: 1, Codec: media.JPEG, Width: s.Width, Height: s.Height, Quality: s.Quality}
+	if kind == RTSP {
+		o = coreconvert.Output{
+			Number: 1, Codec: media.H264, Width: s.Width, Height: s.Height, FrameRate: s.FrameRate, BitRate: s.BitRate,
+			KeyMillis: int(s.KeyEvery.Milliseconds()), Profile: coreconvert.Baseline,
+		}
 	}
+	return o
 }
 
 // Config says what camera to play.
 type Config struct {
 	Name      string // also its path: rtsp://address/name
+	Kind      Kind   // empty means RTSP
 	Listen    string // "127.0.0.1:0" for any free port
 	User      string // empty: no sign-in
 	Password  string
+	Basic     bool   // the sign-in is Basic and not Digest; over HTTP only
 	Algorithm string // of Digest; empty is MD5
 	NonceUses int    // requests after which a nonce goes stale; 0 means never
 	NoTCP     bool   // offers RTP over UDP only
@@ -64,9 +81,10 @@ type Camera struct {
 	mu       sync.Mutex
 	settings Settings       // guarded by mu
 	stream   *rtsp.Stream   // guarded by mu; nil while it boots
-	server   *rtsp.Server   // guarded by mu
+	server   server         // guarded by mu
 	listener net.Listener   // guarded by mu; the first one, made by New
 	reboot   chan rebooting // asks Run for a new life
+	change   chan Settings  // asks for other pictures in this life
 	address  string
 	ready    chan struct{} // closed at the first picture of the first life
 	once     sync.Once
@@ -77,6 +95,13 @@ type rebooting struct {
 	off      time.Duration
 }
 
+// server is what a camera answers with.
+type server interface {
+	Serve(net.Listener) error
+	DropAll()
+	Close()
+}
+
 // New makes a camera and opens its port, so that Address is known. Run plays
 // it.
 func New(cfg Config) (*Camera, error) {
@@ -84,7 +109,10 @@ func New(cfg Config) (*Camera, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := cfg.Settings.order().Validate(); err != nil {
+	if cfg.Kind == "" {
+		cfg.Kind = RTSP
+	}
+	if err := cfg.Settings.output(cfg.Kind).Validate(); err != nil {
 		return nil, fmt.Errorf("simulated camera %s: %w", cfg.Name, err)
 	}
 	l, err := net.Listen("tcp", cfg.Listen)
@@ -93,7 +121,7 @@ func New(cfg Config) (*Camera, error) {
 	}
 	return &Camera{
 		cfg: cfg, worker: worker, settings: cfg.Settings, listener: l, address: l.Addr().String(),
-		reboot: make(chan rebooting, 1), ready: make(chan struct{}),
+		reboot: make(chan rebooting, 1), change: make(chan Settings, 1), ready: make(chan struct{}),
 	}, nil
 }
 
@@ -104,7 +132,15 @@ func (c *Camera) Ready() <-chan struct{} { return c.ready }
 func (c *Camera) Name() string { return c.cfg.Name }
 
 // URL returns where the stream is, without credentials.
-func (c *Camera) URL() string { return "rtsp://" + c.address + "/" + c.cfg.Name }
+func (c *Camera) URL() string {
+	switch c.cfg.Kind {
+	case MotionJPEG:
+		return "http://" + c.address + videoPath
+	case Stills:
+		return "http://" + c.address + picturePath
+	}
+	return "rtsp://" + c.address + "/" + c.cfg.Name
+}
 
 // Settings returns what it sends now.
 func (c *Camera) Settings() Settings {
@@ -150,7 +186,7 @@ func sleep(ctx context.Context, d time.Duration) bool {
 // Reboot makes the camera go away for a while and come back with other
 // settings.
 func (c *Camera) Reboot(s Settings, off time.Duration) error {
-	if err := s.order().Validate(); err != nil {
+	if err := s.output(c.cfg.Kind).Validate(); err != nil {
 		return err
 	}
 	select {
@@ -177,11 +213,7 @@ func (c *Camera) live(ctx context.Context) (again rebooting, err error) {
 	defer cancel()
 	h := hub.New(hub.Config{})
 	defer h.Close()
-	server := rtsp.NewServer(rtsp.Config{
-		Lookup: c.lookup, User: c.cfg.User, Password: c.cfg.Password, NonceUses: c.cfg.NonceUses, NoTCP: c.cfg.NoTCP,
-		Challenge: httpauth.Challenge{Scheme: "digest", Realm: c.cfg.Name, Algorithm: c.cfg.Algorithm, QOP: "auth"},
-		Tamper:    &c.Faults,
-	})
+	server := c.newServer(h)
 	defer server.Close()
 	c.mu.Lock()
 	c.server = server
@@ -191,7 +223,7 @@ func (c *Camera) live(ctx context.Context) (again rebooting, err error) {
 	defer parts.Wait()
 	defer cancel()
 	failed := make(chan error, 2)
-	parts.Go(func() { failed <- c.film(ctx, settings, h) })
+	parts.Go(func() { failed <- c.films(ctx, settings, h) })
 	parts.Go(func() {
 		if err := server.Serve(listener); err != nil {
 			failed <- err
@@ -222,23 +254,72 @@ func (c *Camera) lookup(path string) *rtsp.Stream {
 	return c.stream
 }
 
-// film paints and encodes until ctx ends. A worker that dies is replaced.
-func (c *Camera) film(ctx context.Context, s Settings, h *hub.Hub) error {
-	f := &film{camera: c, settings: s, hub: h, scene: scene.New(s.Width, s.Height, c.cfg.Name)}
+// newServer makes what answers during one life.
+func (c *Camera) newServer(h *hub.Hub) server {
+	challenge := httpauth.Challenge{Scheme: "digest", Realm: c.cfg.Name, Algorithm: c.cfg.Algorithm, QOP: "auth"}
+	if c.cfg.Basic {
+		challenge = httpauth.Challenge{Scheme: "basic", Realm: c.cfg.Name}
+	}
+	if c.cfg.Kind != RTSP {
+		return newWeb(c, h, challenge)
+	}
+	return rtsp.NewServer(rtsp.Config{
+		Lookup: c.lookup, User: c.cfg.User, Password: c.cfg.Password, NonceUses: c.cfg.NonceUses, NoTCP: c.cfg.NoTCP,
+		Challenge: challenge, Tamper: &c.Faults,
+	})
+}
+
+// Set changes the pictures until the next reboot.
+func (c *Camera) Set(s Settings) error {
+	if err := s.output(c.cfg.Kind).Validate(); err != nil {
+		return err
+	}
+	c.mu.Lock()
+	c.settings = s
+	c.mu.Unlock()
+	select {
+	case <-c.change: // one that nobody has looked at yet
+	default:
+	}
+	select {
+	case c.change <- s:
+	default:
+	}
+	return nil
+}
+
+// films films until ctx ends, with the settings of the day.
+func (c *Camera) films(ctx context.Context, s Settings, h *hub.Hub) error {
+	begun := time.Now()
+	for {
+		next, err := c.film(ctx, s, h, begun)
+		if err != nil || ctx.Err() != nil {
+			return err
+		}
+		s = next
+	}
+}
+
+// film paints and encodes until ctx ends or other settings are wanted. A worker
+// that dies is replaced.
+func (c *Camera) film(ctx context.Context, s Settings, h *hub.Hub, begun time.Time) (Settings, error) {
+	f := &film{camera: c, settings: s, hub: h, scene: scene.New(s.Width, s.Height, c.cfg.Name), begun: begun}
 	defer f.end()
 	ticker := time.NewTicker(time.Duration(float64(time.Second) / s.FrameRate))
 	defer ticker.Stop()
 	pix := make([]byte, f.scene.Size())
 	for {
-		select {
-		case <-ctx.Done():
-			return nil
-		case <-ticker.C:
-		}
 		now := time.Now()
 		f.scene.Paint(pix, now)
 		if err := f.encode(pix, now); err != nil {
-			return err
+			return s, err
+		}
+		select {
+		case <-ctx.Done():
+			return s, nil
+		case s = <-c.change:
+			return s, nil
+		case <-ticker.C:
 		}
 	}
 }
@@ -248,56 +329,59 @@ type film struct {
 	settings Settings
 	hub      *hub.Hub
 	scene    *scene.Scene
-	encoder  *convert.Encoder
+	worker   *convert.Worker
 	begun    time.Time
 	params   h264.ParamKeeper
 	epoch    *media.Epoch
 }
 
 func (f *film) end() {
-	if f.encoder != nil {
-		f.encoder.Close()
+	if f.worker != nil {
+		f.worker.Close()
 	}
 }
 
 func (f *film) encode(pix []byte, now time.Time) error {
-	if f.encoder == nil {
-		e, err := convert.StartEncoder(f.camera.worker, f.settings.order(), f.coded)
-		if err != nil {
+	if f.worker == nil {
+		if err := f.start(); err != nil {
 			return err
 		}
-		f.encoder = e
-	}
-	if f.begun.IsZero() {
-		f.begun = now
 	}
 	stamp := coreconvert.Stamp{PTS: int64(now.Sub(f.begun).Seconds() * clockRate), Captured: now.UnixNano()}
-	if err := f.encoder.Encode(stamp, pix); err != nil {
-		f.encoder.Close()
-		f.encoder = nil // the next picture starts another
+	if err := f.worker.Picture(stamp, pix); err != nil {
+		f.worker.Close()
+		f.worker = nil // the next picture starts another
 	}
 	return nil
 }
 
+func (f *film) start() error {
+	w, err := convert.Start(f.camera.worker, convert.Events{Coded: f.coded})
+	if err != nil {
+		return err
+	}
+	f.worker = w
+	if err := w.Input(coreconvert.Input{Codec: coreconvert.Raw, Width: f.settings.Width, Height: f.settings.Height}); err != nil {
+		return err
+	}
+	return w.Output(f.settings.output(f.camera.cfg.Kind))
+}
+
 // coded publishes a coded picture; the parameter sets in it become the track's.
 func (f *film) coded(stamp coreconvert.Stamp, data []byte) {
-	var picture []byte
-	for nal := range h264.NALs(data) {
-		switch h264.TypeOf(nal) {
-		case h264.NALSPS, h264.NALPPS:
-			_ = f.params.Add(nal) // our own encoder's
-		default:
-			picture = h264.AppendNAL(picture, nal)
+	jpeg := f.camera.cfg.Kind != RTSP
+	var sets *media.ParameterSets
+	if !jpeg {
+		if data, sets = f.takeSets(data); sets == nil {
+			return
 		}
-	}
-	sets := f.params.Current()
-	if sets == nil {
-		return
 	}
 	if f.epoch == nil || !f.epoch.Tracks[0].H264.Equal(sets) {
 		track := &media.Track{
-			ID: 1, Kind: media.KindVideo, Codec: media.H264, ClockRate: clockRate,
-			Width: f.settings.Width, Height: f.settings.Height, H264: sets,
+			ID: 1, Kind: media.KindVideo, Codec: media.JPEG, ClockRate: clockRate, Width: f.settings.Width, Height: f.settings.Height, H264: sets,
+		}
+		if !jpeg {
+			track.Codec = media.H264
 		}
 		f.epoch = &media.Epoch{Tracks: []*media.Track{track}}
 		f.camera.mu.Lock()
@@ -306,7 +390,19 @@ func (f *film) coded(stamp coreconvert.Stamp, data []byte) {
 	}
 	f.hub.Publish(&media.Sample{
 		Epoch: f.epoch, Track: f.epoch.Tracks[0], DTS: stamp.PTS, PTS: stamp.PTS,
-		Captured: time.Unix(0, stamp.Captured), Key: stamp.Key, Data: picture,
+		Captured: time.Unix(0, stamp.Captured), Key: stamp.Key || jpeg, Data: data,
 	})
 	f.camera.once.Do(func() { close(f.camera.ready) })
+}
+
+func (f *film) takeSets(data []byte) (picture []byte, sets *media.ParameterSets) {
+	for nal := range h264.NALs(data) {
+		switch h264.TypeOf(nal) {
+		case h264.NALSPS, h264.NALPPS:
+			_ = f.params.Add(nal) // our own encoder's
+		default:
+			picture = h264.AppendNAL(picture, nal)
+		}
+	}
+	return picture, f.params.Current()
 }

@@ -55,6 +55,9 @@ func (c *Camera) Obey(o Order) error {
 		return nil
 	}
 	s := c.Settings()
+	if c.cfg.Kind != RTSP {
+		s = c.cfg.Settings // small boards forget what was set since they booted
+	}
 	if o.Reboot.Width > 0 {
 		s.Width, s.Height = o.Reboot.Width, o.Reboot.Height
 	}

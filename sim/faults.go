@@ -16,6 +16,7 @@ type Faults struct {
 	loss   float64 // share of packets left out; guarded by mu
 	swap   float64 // share of packets that change places with the next; guarded by mu
 	jump   uint32  // added to every RTP timestamp; guarded by mu
+	page   bool    // a sign-in page comes in place of pictures; guarded by mu
 }
 
 // Misbehaviour is all of it at once, as the control takes it. Fields left out
@@ -26,6 +27,7 @@ type Misbehaviour struct {
 	Loss         *float64       `json:"loss,omitempty"`
 	Reorder      *float64       `json:"reorder,omitempty"`
 	Jump         *time.Duration `json:"jumpNanoseconds,omitempty"`
+	SignInPage   *bool          `json:"signInPage,omitempty"`
 }
 
 // Set changes what is given.
@@ -44,6 +46,9 @@ func (f *Faults) Set(m Misbehaviour) {
 	if m.Reorder != nil {
 		f.swap = *m.Reorder
 	}
+	if m.SignInPage != nil {
+		f.page = *m.SignInPage
+	}
 	if m.Jump != nil {
 		f.jump += uint32(int64(m.Jump.Seconds() * clockRate))
 	}
@@ -54,6 +59,26 @@ func (f *Faults) RefuseSignIn() bool {
 	f.mu.Lock()
 	defer f.mu.Unlock()
 	return f.refuse
+}
+
+func (f *Faults) signInPage() bool {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	return f.page
+}
+
+// picture says what becomes of a picture that is about to leave: nothing of it
+// while frozen, and a part of it when it is one of those that are lost.
+func (f *Faults) picture(data []byte) []byte {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	switch {
+	case f.frozen:
+		return nil
+	case f.loss > 0 && rand.Float64() < f.loss:
+		return data[:rand.IntN(len(data))]
+	}
+	return data
 }
 
 // Outgoing implements rtsp.Tamper.
