@@ -6,7 +6,7 @@ import (
 	"time"
 
 	"webostrum/ingest/inspect"
-	"webostrum/ingest/rtsp"
+	"webostrum/ingest/source"
 	"webostrum/station"
 	"webostrum/store"
 )
@@ -112,7 +112,7 @@ func millis(seconds float64) int { return int(math.Round(seconds * 1000)) }
 
 // setAddress takes the URL, and the credentials out of it.
 func setAddress(r *store.Feed, raw string) error {
-	u, user, password, err := rtsp.ParseURL(raw)
+	u, user, password, err := source.ParseURL(raw)
 	if err != nil {
 		return refused("url", err.Error())
 	}
@@ -230,7 +230,7 @@ const mostInspections = 8
 
 func (a *API) inspectCamera(ctx context.Context, in *struct{ Body InspectBody }) (*inspectOutput, error) {
 	b := in.Body
-	if _, _, _, err := rtsp.ParseURL(b.URL); err != nil {
+	if _, _, _, err := source.ParseURL(b.URL); err != nil {
 		return nil, refused("url", err.Error())
 	}
 	select {
@@ -240,7 +240,7 @@ func (a *API) inspectCamera(ctx context.Context, in *struct{ Body InspectBody })
 		return nil, ctx.Err()
 	}
 	report, err := inspect.Run(ctx, inspect.Config{
-		URL: b.URL, User: b.User, Password: b.Password, Transport: rtsp.Transport(b.Transport), Fingerprint: b.Fingerprint,
+		URL: b.URL, User: b.User, Password: b.Password, Transport: source.Transport(b.Transport), Fingerprint: b.Fingerprint,
 		For: time.Duration(b.Seconds * float64(time.Second)),
 	})
 	if err != nil {

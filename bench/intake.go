@@ -21,6 +21,7 @@ import (
 	"webostrum/core/rtp"
 	"webostrum/core/rtspmsg"
 	"webostrum/ingest/rtsp"
+	"webostrum/ingest/source"
 	"webostrum/testkit/pictures"
 )
 
@@ -123,8 +124,8 @@ func takeIn(address string) error {
 	h := hub.New(hub.Config{})
 	defer h.Close()
 	count := 0
-	_, err = rtsp.Play(context.Background(), rtsp.Config{
-		URL: "rtsp://" + address + "/", Transport: rtsp.TCP,
+	_, err = rtsp.Play(context.Background(), source.Config{
+		URL: "rtsp://" + address + "/", Transport: source.TCP,
 		Publish: func(s *media.Sample) {
 			count++
 			h.Publish(s)

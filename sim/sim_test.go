@@ -13,6 +13,7 @@ import (
 	"webostrum/core/fault"
 	"webostrum/core/media"
 	"webostrum/ingest/rtsp"
+	"webostrum/ingest/source"
 	"webostrum/sim"
 	"webostrum/testkit"
 )
@@ -54,15 +55,15 @@ func onAir(t *testing.T, change ...func(*sim.Config)) (*sim.Camera, string) {
 }
 
 // watch plays the camera until ok says that it was enough.
-func watch(t *testing.T, c *sim.Camera, ok func(*media.Sample) bool) (rtsp.Facts, error) {
+func watch(t *testing.T, c *sim.Camera, ok func(*media.Sample) bool) (source.Facts, error) {
 	t.Helper()
 	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
 	defer cancel()
-	var session *rtsp.Session
+	var session source.Session
 	seen := false
-	_, err := rtsp.Play(ctx, rtsp.Config{
-		URL: c.URL(), User: "u", Password: "p", Transport: rtsp.TCP, StallAfter: 3 * time.Second,
-		Started: func(s *rtsp.Session) { session = s },
+	_, err := rtsp.Play(ctx, source.Config{
+		URL: c.URL(), User: "u", Password: "p", Transport: source.TCP, StallAfter: 3 * time.Second,
+		Started: func(s source.Session) { session = s },
 		Publish: func(s *media.Sample) {
 			if !seen && ok(s) {
 				seen = true
@@ -73,7 +74,7 @@ func watch(t *testing.T, c *sim.Camera, ok func(*media.Sample) bool) (rtsp.Facts
 	if seen {
 		return session.Facts(), nil
 	}
-	return rtsp.Facts{}, err
+	return source.Facts{}, err
 }
 
 // count is enough after so many pictures.
@@ -93,7 +94,7 @@ func TestPicturesAndTimes(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "Constrained Baseline", facts.Profile)
 	assert.Equal(t, [2]int{320, 240}, [2]int{facts.Width, facts.Height})
-	assert.True(t, facts.FromReports)
+	assert.True(t, facts.FromCamera)
 	assert.WithinDuration(t, time.Now(), last.Captured, 2*time.Second)
 	assert.GreaterOrEqual(t, facts.Stats.Keyframes, uint64(2))
 }

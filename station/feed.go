@@ -13,7 +13,7 @@ import (
 	"webostrum/core/hub"
 	"webostrum/core/media"
 	"webostrum/deliver/memfile"
-	"webostrum/ingest/rtsp"
+	"webostrum/ingest/source"
 	"webostrum/store"
 )
 
@@ -34,7 +34,7 @@ type Feed struct {
 	cancel context.CancelFunc // set while running; guarded by Station.mu
 	done   chan struct{}      // closed when the runner has ended; guarded by Station.mu
 
-	session atomic.Pointer[rtsp.Session]
+	session atomic.Pointer[source.Session]
 
 	mu        sync.Mutex
 	run       string         // name of the present run; guarded by mu
@@ -54,7 +54,7 @@ type Status struct {
 	BitRate   float64 // bits a second
 	FrameRate float64 // pictures a second
 	KeyEvery  time.Duration
-	Facts     *rtsp.Facts // nil when there is no session
+	Facts     *source.Facts // nil when there is no session
 	Target    time.Duration
 }
 
@@ -71,7 +71,7 @@ func (f *Feed) Status() Status {
 		s.Target = segmenter.Target()
 	}
 	if session := f.session.Load(); session != nil {
-		facts := session.Facts()
+		facts := (*session).Facts()
 		s.Facts = &facts
 	}
 	return s
@@ -205,10 +205,10 @@ func (r *run) play(ctx context.Context) error {
 	return err
 }
 
-func (r *run) started(s *rtsp.Session) {
+func (r *run) started(s source.Session) {
 	r.liveSince = time.Now()
 	r.stale.Stop()
-	r.feed.session.Store(s)
+	r.feed.session.Store(&s)
 	r.feed.change(StateLive, nil, 0, time.Time{})
 }
 

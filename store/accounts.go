@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"golang.org/x/crypto/bcrypt"
+	"gorm.io/gorm"
 )
 
 // Role is what an account may do.
@@ -25,6 +26,9 @@ type Account struct {
 	Role      Role
 	Hash      []byte
 	CreatedAt time.Time
+
+	DigestMD5Sealed    []byte
+	DigestSHA256Sealed []byte
 }
 
 // Token stands for a sign-in: a browser's session or a program's key. Only a
@@ -63,7 +67,36 @@ func (s *Store) AddAccount(name string, role Role, password string) (*Account, e
 		return nil, err
 	}
 	a := &Account{Name: name, Role: role, Hash: hash}
+	s.sealDigests(a, password)
 	return a, known(s.db.Create(a).Error)
+}
+
+// ListAccounts returns all accounts by name.
+func (s *Store) ListAccounts() (list []Account, err error) {
+	return list, s.db.Order("name").Find(&list).Error
+}
+
+// SetPassword gives an account another password, and ends its sessions.
+func (s *Store) SetPassword(name, password string) error {
+	a, err := s.AccountByName(name)
+	if err != nil {
+		return err
+	}
+	if a.Hash, err = bcrypt.GenerateFromPassword([]byte(password), bcryptCost); err != nil {
+		return err
+	}
+	s.sealDigests(a, password)
+	return s.db.Transaction(func(tx *gorm.DB) error {
+		if err := tx.Save(a).Error; err != nil {
+			return err
+		}
+		return tx.Where("account_id = ? AND kind = ?", a.ID, TokenSession).Delete(&Token{}).Error
+	})
+}
+
+// RemoveAccount removes an account; its sessions end.
+func (s *Store) RemoveAccount(name string) error {
+	return must1(s.db.Where("name = ?", name).Delete(&Account{}))
 }
 
 // AccountByName returns an account.
@@ -91,7 +124,11 @@ func (s *Store) CheckPassword(name, password string) (*Account, error) {
 	if bcrypt.CompareHashAndPassword(hash, []byte(password)) != nil || err != nil {
 		return nil, ErrPassword
 	}
-	return a, nil
+	if len(a.DigestSHA256Sealed) == 0 { // an account from before there were digests
+		s.sealDigests(a, password)
+		err = s.db.Save(a).Error
+	}
+	return a, err
 }
 
 // NewToken makes a token for an account and returns its text, which is not kept.

@@ -1,6 +1,10 @@
 package store
 
-import "time"
+import (
+	"time"
+
+	"gorm.io/gorm"
+)
 
 // Feed is the record of one feed. Credentials are sealed in the database and
 // open here: never print, log or return them.
@@ -12,13 +16,25 @@ type Feed struct {
 	User          string `gorm:"-"`
 	Password      string `gorm:"-"`
 	Transport     string
+	Fetch         string
+	PollMillis    int
 	Fingerprint   string
 	SegmentMillis int
 	ListSize      int
 	Public        bool
 	Enabled       bool
-	CreatedAt     time.Time
-	UpdatedAt     time.Time
+
+	// How Motion JPEG and stills go out when nothing else is asked for; zero
+	// values mean as the camera sends.
+	PictureSize    string
+	PictureRate    float64
+	PictureQuality int
+
+	Renditions []Rendition     // by name
+	Requests   []CameraRequest // by name
+
+	CreatedAt time.Time
+	UpdatedAt time.Time
 
 	UserSealed     []byte
 	PasswordSealed []byte
@@ -39,7 +55,7 @@ func (s *Store) openFeed(f *Feed) (err error) {
 // Feeds returns all feeds by name.
 func (s *Store) Feeds() ([]Feed, error) {
 	var feeds []Feed
-	if err := s.db.Order("name").Find(&feeds).Error; err != nil {
+	if err := s.whole().Order("name").Find(&feeds).Error; err != nil {
 		return nil, err
 	}
 	for i := range feeds {
@@ -53,10 +69,16 @@ func (s *Store) Feeds() ([]Feed, error) {
 // Feed returns one feed; the error is ErrNotFound when there is none.
 func (s *Store) Feed(name string) (Feed, error) {
 	var f Feed
-	if err := s.db.Where("name = ?", name).Take(&f).Error; err != nil {
+	if err := s.whole().Where("name = ?", name).Take(&f).Error; err != nil {
 		return f, known(err)
 	}
 	return f, s.openFeed(&f)
+}
+
+// whole loads a feed with what belongs to it.
+func (s *Store) whole() *gorm.DB {
+	byName := func(db *gorm.DB) *gorm.DB { return db.Order("name") }
+	return s.db.Preload("Renditions", byName).Preload("Requests", byName)
 }
 
 // AddFeed adds a feed; the error is ErrTaken when the name is in use.
@@ -65,13 +87,57 @@ func (s *Store) AddFeed(f *Feed) error {
 	return known(s.db.Create(f).Error)
 }
 
-// SaveFeed writes a changed feed.
+// SaveFeed writes a changed feed, with its renditions and camera requests as they
+// are in it.
 func (s *Store) SaveFeed(f *Feed) error {
 	s.sealFeed(f)
-	return known(s.db.Save(f).Error)
+	return known(s.db.Transaction(func(tx *gorm.DB) error {
+		if err := tx.Where("feed_id = ?", f.ID).Delete(&Rendition{}).Error; err != nil {
+			return err
+		}
+		if err := tx.Where("feed_id = ?", f.ID).Delete(&CameraRequest{}).Error; err != nil {
+			return err
+		}
+		for i := range f.Renditions {
+			f.Renditions[i].ID = 0
+		}
+		for i := range f.Requests {
+			f.Requests[i].ID = 0
+		}
+		return tx.Save(f).Error
+	}))
 }
 
 // RemoveFeed removes a feed; its events stay.
 func (s *Store) RemoveFeed(name string) error {
 	return must1(s.db.Where("name = ?", name).Delete(&Feed{}))
+}
+
+// Rendition is the record of what a feed's pictures are made into.
+type Rendition struct {
+	ID         int64
+	FeedID     int64
+	Name       string
+	Codec      string
+	Size       string
+	FrameRate  float64
+	BitRate    int
+	KeySeconds float64
+	Profile    string
+	Quality    int
+	Text       string
+	TextCorner string
+	TextSize   float64
+}
+
+// CameraRequest is the record of a request to a feed's camera. It is sent with the
+// feed's credentials, which are not in it.
+type CameraRequest struct {
+	ID           int64
+	FeedID       int64
+	Name         string
+	Method       string
+	Target       string // path, or URL on the camera's host
+	Body         string
+	AtConnection bool // sent before each connection
 }

@@ -113,6 +113,23 @@ var migrations = []migration{
 			code TEXT NOT NULL, text TEXT NOT NULL)`,
 		`CREATE INDEX events_feed ON events (feed, id)`,
 	}},
+	{2, []string{
+		`ALTER TABLE feeds ADD COLUMN fetch TEXT NOT NULL DEFAULT 'auto'`,
+		`ALTER TABLE feeds ADD COLUMN poll_millis INTEGER NOT NULL DEFAULT 2000`,
+		`ALTER TABLE feeds ADD COLUMN picture_size TEXT NOT NULL DEFAULT ''`,
+		`ALTER TABLE feeds ADD COLUMN picture_rate REAL NOT NULL DEFAULT 0`,
+		`ALTER TABLE feeds ADD COLUMN picture_quality INTEGER NOT NULL DEFAULT 0`,
+		`ALTER TABLE accounts ADD COLUMN digest_md5_sealed BLOB`,
+		`ALTER TABLE accounts ADD COLUMN digest_sha256_sealed BLOB`,
+		`CREATE TABLE renditions (id INTEGER PRIMARY KEY, feed_id INTEGER NOT NULL REFERENCES feeds(id) ON DELETE CASCADE, name TEXT NOT NULL,
+			codec TEXT NOT NULL, size TEXT NOT NULL, frame_rate REAL NOT NULL, bit_rate INTEGER NOT NULL, key_seconds REAL NOT NULL,
+			profile TEXT NOT NULL, quality INTEGER NOT NULL, text TEXT NOT NULL, text_corner TEXT NOT NULL, text_size REAL NOT NULL,
+			UNIQUE (feed_id, name))`,
+		`CREATE TABLE camera_requests (id INTEGER PRIMARY KEY, feed_id INTEGER NOT NULL REFERENCES feeds(id) ON DELETE CASCADE, name TEXT NOT NULL,
+			method TEXT NOT NULL, target TEXT NOT NULL, body TEXT NOT NULL, at_connection INTEGER NOT NULL, UNIQUE (feed_id, name))`,
+		`CREATE TABLE links (id INTEGER PRIMARY KEY, feed_id INTEGER NOT NULL REFERENCES feeds(id) ON DELETE CASCADE, name TEXT NOT NULL,
+			sum BLOB NOT NULL UNIQUE, created_at DATETIME NOT NULL, UNIQUE (feed_id, name))`,
+	}},
 }
 
 func (s *Store) migrate() error {

@@ -11,7 +11,7 @@ import (
 	"webostrum/api"
 	"webostrum/client"
 	"webostrum/ingest/inspect"
-	"webostrum/ingest/rtsp"
+	"webostrum/ingest/source"
 )
 
 func (a *app) inspect() *cli.Command {
@@ -59,11 +59,11 @@ func (a *app) look(ctx context.Context, c *cli.Command, in api.InspectBody) (*in
 			}
 		}
 	}
-	transport, err := rtsp.ParseTransport(in.Transport)
+	transport, err := source.ParseTransport(in.Transport)
 	if err != nil {
 		return nil, usagef("%w", err)
 	}
-	if _, _, _, err := rtsp.ParseURL(in.URL); err != nil {
+	if _, _, _, err := source.ParseURL(in.URL); err != nil {
 		return nil, usagef("%w", err)
 	}
 	return inspect.Run(ctx, inspect.Config{

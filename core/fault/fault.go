@@ -46,6 +46,10 @@ const (
 	Garbled         Code = "camera-garbled"
 	Refused         Code = "camera-refused"
 	NoKeyframe      Code = "camera-no-keyframe"
+	NotHTTP         Code = "camera-not-http"
+	PageInstead     Code = "camera-page-instead"
+	NoPicture       Code = "camera-no-picture"
+	PictureOdd      Code = "camera-picture-not-handled"
 )
 
 // Kind is one row of the table.
@@ -64,7 +68,7 @@ var table = []Kind{
 	{NameUnknown, ClassUnreachable, "The camera's host name is not known.",
 		"Check the name for typing errors, or use the camera's IP address.", false},
 	{PortClosed, ClassUnreachable, "The camera's address answers, but nothing listens on that port.",
-		"Check the port (RTSP is usually 554), and that RTSP is switched on in the camera; a camera that is still starting needs a minute.", false},
+		"Check the port (RTSP is usually 554, HTTP 80), and that RTSP or the web server is switched on in the camera; a camera that is still starting needs a minute.", false},
 	{NoAnswer, ClassUnreachable, "Nothing answers at the camera's address.",
 		"Check that the camera has power and has not got another address; if a router forwards the port, check where its rule points and that it is switched on.", false},
 	{NoRoute, ClassUnreachable, "There is no way from this machine to the camera's network.",
@@ -75,7 +79,7 @@ var table = []Kind{
 		"Give the user and the password of an account on the camera that may watch the stream.", true},
 	{SignInRefused, ClassRefused, "The camera does not accept the user or the password.",
 		"Enter user and password again. Many cameras keep separate accounts for their web page and for RTSP, and lock an account for some minutes after several wrong passwords.", true},
-	{PathUnknown, ClassNotFound, "The camera has no stream under that path.",
+	{PathUnknown, ClassNotFound, "The camera has nothing under that path.",
 		"Look up the stream's path in the camera's manual or its settings page; some paths carry a channel number that must exist. A camera that is still starting may need a minute.", false},
 	{NoVideo, ClassBroken, "The camera's stream holds no video.",
 		"Choose another stream or profile of the camera; this one carries only sound or data.", true},
@@ -101,6 +105,14 @@ var table = []Kind{
 		"The camera's own words stand beside this; its log may say more.", false},
 	{NoKeyframe, ClassBroken, "The camera sends, but no picture that decoding could start with.",
 		"Set a keyframe (I-frame) interval of one to four seconds in the camera.", false},
+	{NotHTTP, ClassBroken, "Something answers at that address, but it does not speak HTTP.",
+		"Check the port: a camera's web port is usually 80 or 8080. For encryption write https://; for RTSP write rtsp://.", false},
+	{PageInstead, ClassBroken, "The camera sends a web page instead of pictures.",
+		"Open the address in a browser. A sign-in page means that the camera wants a user and a password, or a path that does without its page; its manual names the path of the stream or of the picture.", false},
+	{NoPicture, ClassBroken, "What the camera sends holds no JPEG pictures.",
+		"Check the path: the manual names the one for Motion JPEG or for single JPEG pictures.", false},
+	{PictureOdd, ClassBroken, "The camera sends JPEG pictures of a kind that is not handled.",
+		"Set the camera to ordinary (baseline, 8 bit, colour or grey) JPEG of a usual size; the details stand beside this.", true},
 }
 
 // Table returns all kinds in the order of the documents.

@@ -168,7 +168,7 @@ func (c *Client) Authorization(method, uri, cnonce string) string {
 		return "Basic " + base64.StdEncoding.EncodeToString([]byte(c.User+":"+c.Password))
 	}
 	nc := fmt.Sprintf("%08x", c.count)
-	response := ch.response(c.User, c.Password, method, uri, nc, cnonce)
+	response := ch.response(Secret(ch.Algorithm, c.User, ch.Realm, c.Password), method, uri, nc, cnonce)
 	var b strings.Builder
 	fmt.Fprintf(&b, `Digest username=%s, realm=%s, nonce=%s, uri=%s, response="%s"`,
 		quote(c.User), quote(ch.Realm), quote(ch.Nonce), quote(uri), response)
@@ -196,23 +196,33 @@ func (c *Challenge) session() bool {
 	return s
 }
 
-// response computes the request digest (RFC 7616, 3.4.1; without qop RFC 2069).
-func (c *Challenge) response(user, password, method, uri, nc, cnonce string) string {
+// response computes the request digest (RFC 7616, 3.4.1; without qop RFC 2069)
+// from the hash of user, realm and password.
+func (c *Challenge) response(secret, method, uri, nc, cnonce string) string {
 	newH, session := newHash(c.Algorithm)
-	sum := func(parts ...string) string {
-		h := newH()
-		h.Write([]byte(strings.Join(parts, ":")))
-		return hex.EncodeToString(h.Sum(nil))
-	}
-	a1 := sum(user, c.Realm, password)
+	a1 := secret
 	if session {
-		a1 = sum(a1, c.Nonce, cnonce)
+		a1 = sum(newH, a1, c.Nonce, cnonce)
 	}
-	a2 := sum(method, uri)
+	a2 := sum(newH, method, uri)
 	if c.QOP == "" {
-		return sum(a1, c.Nonce, a2)
+		return sum(newH, a1, c.Nonce, a2)
 	}
-	return sum(a1, c.Nonce, nc, cnonce, c.QOP, a2)
+	return sum(newH, a1, c.Nonce, nc, cnonce, c.QOP, a2)
+}
+
+func sum(newH func() hash.Hash, parts ...string) string {
+	h := newH()
+	h.Write([]byte(strings.Join(parts, ":")))
+	return hex.EncodeToString(h.Sum(nil))
+}
+
+// Secret is the hash of user, realm and password (RFC 7616, 3.4.2), by which a
+// server can check answers without keeping the password. The algorithm must be
+// MD5 or SHA-256, or empty for MD5.
+func Secret(algorithm, user, realm, password string) string {
+	newH, _ := newHash(algorithm)
+	return sum(newH, user, realm, password)
 }
 
 // Header writes the challenge as a value of WWW-Authenticate.
@@ -233,16 +243,26 @@ func (c *Challenge) Header() string {
 	return v
 }
 
-// Check says whether an Authorization value answers the challenge for this
-// user and password. The uri in the answer is taken as it stands.
-func (c *Challenge) Check(authorization, method, user, password string) bool {
+// Answer is what an Authorization value holds.
+type Answer struct {
+	Scheme   string // "basic" or "digest", or another in lower case
+	User     string
+	Password string // basic
+	Nonce    string // digest, like the rest
+	URI      string
+
+	algorithm, qop, nc, cnonce, response string
+}
+
+// ParseAnswer reads an Authorization value; what does not fit stays empty.
+func ParseAnswer(authorization string) (a Answer) {
 	scheme, rest, _ := strings.Cut(authorization, " ")
-	if !strings.EqualFold(scheme, c.Scheme) {
-		return false
-	}
-	if c.Scheme == "basic" {
-		given, err := base64.StdEncoding.DecodeString(strings.TrimSpace(rest))
-		return err == nil && subtle.ConstantTimeCompare(given, []byte(user+":"+password)) == 1
+	a.Scheme = strings.ToLower(scheme)
+	if a.Scheme == "basic" {
+		if given, err := base64.StdEncoding.DecodeString(strings.TrimSpace(rest)); err == nil {
+			a.User, a.Password, _ = strings.Cut(string(given), ":")
+		}
+		return a
 	}
 	p := make(map[string]string)
 	for _, item := range splitList(rest) {
@@ -250,9 +270,39 @@ func (c *Challenge) Check(authorization, method, user, password string) bool {
 			p[strings.ToLower(name)] = value
 		}
 	}
-	if p["username"] != user || p["nonce"] != c.Nonce || p["qop"] != c.QOP {
+	a.User, a.Nonce, a.URI = p["username"], p["nonce"], p["uri"]
+	a.algorithm, a.qop, a.nc, a.cnonce, a.response = p["algorithm"], p["qop"], p["nc"], p["cnonce"], p["response"]
+	return a
+}
+
+// Algorithm is the algorithm of a Digest answer as challenges write it; MD5 when
+// it names none.
+func (a Answer) Algorithm() string {
+	if a.algorithm == "" {
+		return "MD5"
+	}
+	return strings.ToUpper(a.algorithm)
+}
+
+// Answers says whether an answer fits the challenge, for the hash of user, realm
+// and password (see Secret). Its URI is taken as it stands.
+func (c *Challenge) Answers(a Answer, method, secret string) bool {
+	if a.Scheme != c.Scheme {
 		return false
 	}
-	want := c.response(user, password, method, p["uri"], p["nc"], p["cnonce"])
-	return subtle.ConstantTimeCompare([]byte(want), []byte(strings.ToLower(p["response"]))) == 1
+	if c.Scheme == "basic" {
+		return same(Secret(c.Algorithm, a.User, c.Realm, a.Password), secret)
+	}
+	if a.Nonce != c.Nonce || a.qop != c.QOP {
+		return false
+	}
+	return same(c.response(secret, method, a.URI, a.nc, a.cnonce), strings.ToLower(a.response))
+}
+
+func same(a, b string) bool { return subtle.ConstantTimeCompare([]byte(a), []byte(b)) == 1 }
+
+// Check is Answers for one user whose password is known.
+func (c *Challenge) Check(authorization, method, user, password string) bool {
+	a := ParseAnswer(authorization)
+	return a.User == user && c.Answers(a, method, Secret(c.Algorithm, user, c.Realm, password))
 }

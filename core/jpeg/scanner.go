@@ -9,10 +9,14 @@ import (
 	"io"
 )
 
-const maxBetween = 64 << 10
+const (
+	maxBetween = 64 << 10
+	maxCut     = 32
+)
 
 // ErrNoPicture is returned when what comes is plainly no Motion JPEG: more than
-// 64 KiB without a picture. It carries how that begins.
+// 64 KiB without a picture, or 32 in a row that are not whole. It carries how that
+// begins.
 var ErrNoPicture = errors.New("jpeg: no picture comes")
 
 // Scanner finds pictures in a stream by their own markers, whatever stands
@@ -43,7 +47,7 @@ func (s *Scanner) Cut() uint64 { return s.cut }
 // Next returns the next whole picture, from SOI to EOI, and what stood before
 // it, such as the headers of its part. Both are the caller's until the next call.
 func (s *Scanner) Next() (picture, between []byte, err error) {
-	for {
+	for range maxCut {
 		if err := s.begin(); err != nil {
 			return nil, nil, err
 		}
@@ -57,6 +61,7 @@ func (s *Scanner) Next() (picture, between []byte, err error) {
 		s.within = false
 		s.cut++
 	}
+	return nil, nil, fmt.Errorf("%w: %d in a row were cut short or larger than %d MiB", ErrNoPicture, maxCut, maxPicture>>20)
 }
 
 // begin reads up to and with the next SOI.

@@ -10,7 +10,8 @@ import (
 
 	"webostrum/core/fault"
 	"webostrum/core/media"
-	"webostrum/ingest/rtsp"
+	"webostrum/ingest"
+	"webostrum/ingest/source"
 )
 
 // Config says what to look into.
@@ -18,13 +19,16 @@ type Config struct {
 	URL         string
 	User        string
 	Password    string
-	Transport   rtsp.Transport
+	Transport   source.Transport
+	Fetch       source.Fetch
+	Poll        time.Duration // 0 means once a second
 	Fingerprint string
 	For         time.Duration // how long to read once pictures come; 0 means 4 s
 }
 
 const (
 	defaultFor  = 4 * time.Second
+	defaultPoll = time.Second
 	longestFor  = time.Minute
 	patience    = 15 * time.Second // for the first picture
 	longKey     = 4 * time.Second
@@ -34,12 +38,13 @@ const (
 
 // Report is what was found.
 type Report struct {
-	Transport     string  `json:"transport" doc:"How RTP came: tcp or udp"`
+	Transport     string  `json:"transport" doc:"How pictures came: tcp or udp for RTSP, stream or poll for HTTP"`
 	Server        string  `json:"server,omitempty" doc:"What the camera calls itself"`
 	Tracks        []Track `json:"tracks" doc:"What the session description offers"`
 	Codec         string  `json:"codec"`
-	Profile       string  `json:"profile"`
-	Level         string  `json:"level"`
+	Profile       string  `json:"profile,omitempty"`
+	Level         string  `json:"level,omitempty"`
+	Sampling      string  `json:"sampling,omitempty" doc:"Of JPEG: how colours are sampled, such as 4:2:0"`
 	Width         int     `json:"width" doc:"Pixels"`
 	Height        int     `json:"height" doc:"Pixels"`
 	FrameRate     float64 `json:"frameRate" doc:"Pictures a second, measured"`
@@ -49,9 +54,11 @@ type Report struct {
 	Slices        int     `json:"slices" doc:"The most slices that a picture had"`
 	Packets       uint64  `json:"packets"`
 	Lost          uint64  `json:"lost" doc:"Packets that never came"`
+	Dropped       uint64  `json:"dropped" doc:"Pictures left out because they were not whole"`
+	Unchanged     uint64  `json:"unchanged" doc:"Polled pictures that were the same as before"`
 	Seconds       float64 `json:"seconds" doc:"How long was read"`
-	ClockOffset   float64 `json:"clockOffsetSeconds" doc:"By how much the camera's clock differs, by its sender reports"`
-	Reports       bool    `json:"senderReports" doc:"Whether capture times come from the camera's sender reports"`
+	ClockOffset   float64 `json:"clockOffsetSeconds" doc:"By how much the camera's clock differs"`
+	Reports       bool    `json:"senderReports" doc:"Whether capture times come from the camera"`
 
 	// Notes are sentences about what the engineer should know.
 	Notes []string `json:"notes"`
@@ -69,12 +76,12 @@ type Track struct {
 // look gathers what is measured.
 type look struct {
 	mu      sync.Mutex
-	session *rtsp.Session // guarded by mu
-	first   *media.Sample // guarded by mu
-	last    *media.Sample // guarded by mu
-	frames  int           // guarded by mu
-	bytes   int           // guarded by mu
-	keys    []int64       // PTS of keyframes; guarded by mu
+	session source.Session // guarded by mu
+	first   *media.Sample  // guarded by mu
+	last    *media.Sample  // guarded by mu
+	frames  int            // guarded by mu
+	bytes   int            // guarded by mu
+	keys    []int64        // PTS of keyframes; guarded by mu
 	begun   chan struct{}
 }
 
@@ -84,13 +91,17 @@ func Run(ctx context.Context, cfg Config) (*Report, error) {
 		cfg.For = defaultFor
 	}
 	cfg.For = min(cfg.For, longestFor)
+	if cfg.Poll <= 0 {
+		cfg.Poll = defaultPoll
+	}
 	ctx, cancel := context.WithCancel(ctx)
 	l := &look{begun: make(chan struct{})}
 	ended := make(chan error, 1)
 	var reading sync.WaitGroup
 	reading.Go(func() {
-		_, err := rtsp.Play(ctx, rtsp.Config{
+		_, err := ingest.Play(ctx, source.Config{
 			URL: cfg.URL, User: cfg.User, Password: cfg.Password, Transport: cfg.Transport, Fingerprint: cfg.Fingerprint,
+			Fetch: cfg.Fetch, Poll: cfg.Poll,
 			Publish: l.sample, Started: l.started,
 		})
 		ended <- err
@@ -121,7 +132,7 @@ func (l *look) watch(ctx context.Context, d time.Duration, ended <-chan error) (
 	return l.report(), ctx.Err()
 }
 
-func (l *look) started(s *rtsp.Session) {
+func (l *look) started(s source.Session) {
 	l.mu.Lock()
 	l.session = s
 	l.mu.Unlock()
@@ -147,9 +158,9 @@ func (l *look) report() *Report {
 	defer l.mu.Unlock()
 	f := l.session.Facts()
 	r := &Report{
-		Transport: string(f.Transport), Server: f.Server, Codec: string(media.H264), Profile: f.Profile, Level: f.Level,
+		Transport: f.Way, Server: f.Server, Codec: string(f.Codec), Profile: f.Profile, Level: f.Level, Sampling: f.Sampling,
 		Width: f.Width, Height: f.Height, BFrames: f.B, Slices: f.Slices, Packets: f.Stats.Packets, Lost: f.Stats.Lost,
-		Reports: f.FromReports, ClockOffset: f.WallOffset.Seconds(),
+		Dropped: f.Stats.Dropped, Unchanged: f.Stats.Unchanged, Reports: f.FromCamera, ClockOffset: f.WallOffset.Seconds(),
 	}
 	for _, t := range f.Tracks {
 		r.Tracks = append(r.Tracks, Track(t))
@@ -160,7 +171,7 @@ func (l *look) report() *Report {
 		r.FrameRate = float64(l.frames-1) / r.Seconds
 		r.BitRate = float64(l.bytes) * 8 / r.Seconds
 	}
-	if n := len(l.keys); n > 1 {
+	if n := len(l.keys); n > 1 && f.Codec == media.H264 {
 		r.KeyframeEvery = track.Duration(l.keys[n-1]-l.keys[0]).Seconds() / float64(n-1)
 	}
 	r.Notes = notes(r)
@@ -171,6 +182,8 @@ func notes(r *Report) []string {
 	list := []string{}
 	add := func(format string, args ...any) { list = append(list, fmt.Sprintf(format, args...)) }
 	switch {
+	case r.Codec == string(media.JPEG):
+		jpegNotes(r, add)
 	case r.KeyframeEvery == 0:
 		add("Fewer than two keyframes came in %.0f s. Segments can only begin at a keyframe: set an interval of 1 to 2 s in the camera.", r.Seconds)
 	case r.KeyframeEvery > longKey.Seconds():
@@ -191,4 +204,14 @@ func notes(r *Report) []string {
 		}
 	}
 	return list
+}
+
+func jpegNotes(r *Report, add func(string, ...any)) {
+	add("The camera sends JPEG pictures. Motion JPEG goes out as it comes; HLS needs H.264, so it is converted while somebody watches.")
+	if r.Transport == string(source.FetchPoll) {
+		add("The address holds one picture, which is asked for again and again: the feed's interval decides how often.")
+	}
+	if r.Dropped > 0 {
+		add("%d pictures were not whole and were left out. Look at the camera's network.", r.Dropped)
+	}
 }

@@ -12,14 +12,14 @@ import (
 
 	"webostrum/core/fault"
 	server "webostrum/deliver/rtsp"
-	"webostrum/ingest/rtsp"
+	"webostrum/ingest/source"
 	"webostrum/testkit/cam"
 )
 
 func TestMain(m *testing.M) { goleak.VerifyTestMain(m) }
 
 func TestRun(t *testing.T) {
-	for _, way := range []rtsp.Transport{rtsp.TCP, rtsp.UDP} {
+	for _, way := range []source.Transport{source.TCP, source.UDP} {
 		_, url := cam.Serve(t, server.Config{})
 		r, err := Run(context.Background(), Config{URL: url, Transport: way, For: time.Second})
 		require.NoError(t, err)

@@ -15,6 +15,8 @@ import (
 	"webostrum/core/fault"
 	"webostrum/core/httpauth"
 	"webostrum/core/rtspmsg"
+	"webostrum/ingest/dial"
+	"webostrum/ingest/source"
 )
 
 const userAgent = "Webostrum"
@@ -77,7 +79,7 @@ func (c *control) ask(ctx context.Context, method, uri string, header rtspmsg.He
 		}
 		seq, err := c.send(method, uri, header)
 		if err != nil {
-			return nil, brokenOff(err, method)
+			return nil, dial.BrokenOff(err, method)
 		}
 		answer, err := c.await(seq, method)
 		if err != nil {
@@ -117,12 +119,12 @@ func (c *control) await(seq int, method string) (*rtspmsg.Message, error) {
 // speaking it.
 func (c *control) readFault(err error, doing string) error {
 	if c.heard {
-		return brokenOff(err, doing)
+		return dial.BrokenOff(err, doing)
 	}
 	if errors.Is(err, rtspmsg.ErrMalformed) {
 		return fault.New(fault.NotRTSP, err, "it answered %s with something else: %v", doing, err)
 	}
-	f := fault.As(brokenOff(err, doing))
+	f := fault.As(dial.BrokenOff(err, doing))
 	if f.Kind.Code == fault.HungUp {
 		return fault.New(fault.NotRTSP, err, "it closed the connection without answering %s", doing)
 	}
@@ -171,7 +173,7 @@ func withoutQuery(uri string) string {
 	return bare
 }
 
-func newControl(conn net.Conn, cfg Config) *control {
+func newControl(conn net.Conn, cfg source.Config) *control {
 	return &control{
 		conn: conn, reader: rtspmsg.NewReader(conn), timeout: cfg.AnswerTimeout,
 		auth: httpauth.Client{User: cfg.User, Password: cfg.Password}, hasUser: cfg.User != "",
@@ -179,10 +181,10 @@ func newControl(conn net.Conn, cfg Config) *control {
 }
 
 // follow opens the connection and describes the stream, over redirections.
-func follow(ctx context.Context, cfg Config, u *url.URL) (*control, *url.URL, *rtspmsg.Message, map[string]bool, error) {
+func follow(ctx context.Context, cfg source.Config, u *url.URL) (*control, *url.URL, *rtspmsg.Message, map[string]bool, error) {
 	const most = 4
 	for range most {
-		conn, err := dial(ctx, u, cfg.Fingerprint, cfg.AnswerTimeout)
+		conn, err := connect(ctx, u, cfg.Fingerprint, cfg.AnswerTimeout)
 		if err != nil {
 			return nil, nil, nil, nil, err
 		}
@@ -197,7 +199,7 @@ func follow(ctx context.Context, cfg Config, u *url.URL) (*control, *url.URL, *r
 		}
 		_ = conn.Close()
 		location := answer.Header.Get("Location")
-		next, _, _, err := ParseURL(location)
+		next, _, _, err := source.ParseURL(location)
 		// The camera's password is not for other hosts that somebody points to.
 		if err != nil || next.Hostname() != u.Hostname() {
 			return nil, nil, nil, nil, fault.New(fault.Refused, err, "it points elsewhere, to %q", withoutQuery(location))

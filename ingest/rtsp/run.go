@@ -12,6 +12,8 @@ import (
 
 	"webostrum/core/fault"
 	"webostrum/core/rtspmsg"
+	"webostrum/ingest/dial"
+	"webostrum/ingest/source"
 )
 
 const (
@@ -63,14 +65,14 @@ func (s *Session) readControl() error {
 		case errors.Is(err, rtspmsg.ErrMalformed):
 			return fault.New(fault.Garbled, err, "while playing: %v", err)
 		case err != nil:
-			return brokenOff(err, "playing")
+			return dial.BrokenOff(err, "playing")
 		case m != nil && m.Method == "":
 			if err := s.answered(m); err != nil {
 				return err
 			}
-		case m == nil && int(channel) == s.channels[0] && s.way == TCP:
+		case m == nil && int(channel) == s.channels[0] && s.way == source.TCP:
 			s.rtpPacket(data, time.Now())
-		case m == nil && int(channel) == s.channels[1] && s.way == TCP:
+		case m == nil && int(channel) == s.channels[1] && s.way == source.TCP:
 			if err := s.rtcpData(data, time.Now()); err != nil {
 				return err
 			}
@@ -99,7 +101,7 @@ func (s *Session) keepalive() error {
 		method = "GET_PARAMETER"
 	}
 	if _, err := s.control.send(method, s.aggregate, nil); err != nil {
-		return brokenOff(err, method)
+		return dial.BrokenOff(err, method)
 	}
 	return nil
 }

@@ -18,18 +18,19 @@ import (
 	"webostrum/core/rtp"
 	"webostrum/core/rtspmsg"
 	"webostrum/core/sdp"
+	"webostrum/ingest/source"
 )
 
 // Session is one running session with a camera.
 type Session struct {
-	cfg       Config
+	cfg       source.Config
 	control   *control
-	way       Transport
+	way       source.Transport
 	aggregate string // URL that PLAY and TEARDOWN go to
 	methods   map[string]bool
 	lifetime  time.Duration // of the session, without a sign of life
 	server    string
-	tracks    []TrackFacts
+	tracks    []source.TrackFacts
 	format    sdp.Format
 	channels  [2]int // of RTP and RTCP when interleaved
 	udp       *udpPair
@@ -44,7 +45,7 @@ type Session struct {
 }
 
 // open goes as far as PLAY.
-func open(ctx context.Context, cfg Config, u *url.URL, way Transport) (*Session, error) {
+func open(ctx context.Context, cfg source.Config, u *url.URL, way source.Transport) (*Session, error) {
 	c, u, answer, methods, err := follow(ctx, cfg, u)
 	if err != nil {
 		return nil, err
@@ -95,7 +96,7 @@ func firstSet(values ...string) string {
 }
 
 func (s *Session) reorderWait() time.Duration {
-	if s.way == UDP {
+	if s.way == source.UDP {
 		return reorderWait
 	}
 	return 0
@@ -114,7 +115,7 @@ func (s *Session) choose(desc *sdp.Session) (*sdp.Media, error) {
 			} else if m.Kind == "video" && other == "" {
 				other = firstSet(f.Encoding, fmt.Sprintf("payload type %d", f.PayloadType))
 			}
-			s.tracks = append(s.tracks, TrackFacts{m.Kind, f.Encoding, f.ClockRate, f.Channels, use})
+			s.tracks = append(s.tracks, source.TrackFacts{Kind: m.Kind, Codec: f.Encoding, ClockRate: f.ClockRate, Channels: f.Channels, Used: use})
 		}
 	}
 	switch {
@@ -129,7 +130,7 @@ func (s *Session) choose(desc *sdp.Session) (*sdp.Media, error) {
 // transport does SETUP.
 func (s *Session) transport(ctx context.Context, trackURL string) error {
 	want := rtspmsg.Transport{Profile: "RTP/AVP/TCP", Interleaved: [2]int{0, 1}}
-	if s.way == UDP {
+	if s.way == source.UDP {
 		pair, err := listenPair(s.control.conn.LocalAddr())
 		if err != nil {
 			return fault.New(fault.TransportNo, err, "no pair of UDP ports is free here: %v", err)
@@ -142,7 +143,7 @@ func (s *Session) transport(ctx context.Context, trackURL string) error {
 		return err
 	}
 	got, err := rtspmsg.ParseTransport(answer.Header.Get("Transport"))
-	if err != nil || got.TCP() != (s.way == TCP) {
+	if err != nil || got.TCP() != (s.way == source.TCP) {
 		return fault.New(fault.TransportNo, err, "asked for %s, got %q", want, answer.Header.Get("Transport"))
 	}
 	var id string
@@ -176,7 +177,7 @@ func (s *Session) rtpPacket(data []byte, now time.Time) {
 	s.recv.Packet(&p, now)
 	first := s.recv.Stats().Pictures > 0 && !s.started.Load()
 	s.mu.Unlock()
-	if first && s.started.CompareAndSwap(false, true) && s.cfg.Started != nil {
+	if first && s.started.CompareAndSwap(false, true) {
 		s.cfg.Started(s)
 	}
 }

@@ -9,108 +9,15 @@ package rtsp
 
 import (
 	"context"
-	"errors"
-	"fmt"
-	"net"
 	"net/url"
-	"strings"
 	"time"
 
 	"webostrum/core/fault"
 	"webostrum/core/media"
-	"webostrum/core/rtp"
+	"webostrum/ingest/source"
 )
 
-// Transport is how RTP comes.
-type Transport string
-
-// The transports.
-const (
-	Auto Transport = "auto" // TCP, then UDP
-	TCP  Transport = "tcp"  // interleaved in the RTSP connection
-	UDP  Transport = "udp"
-)
-
-// ParseTransport reads a transport's name; empty means Auto.
-func ParseTransport(s string) (Transport, error) {
-	switch t := Transport(strings.ToLower(s)); t {
-	case "":
-		return Auto, nil
-	case Auto, TCP, UDP:
-		return t, nil
-	}
-	return "", fmt.Errorf("transport %q is not one of auto, tcp, udp", s)
-}
-
-// Config says which camera to open and how.
-type Config struct {
-	URL         string // rtsp:// or rtsps://, without credentials
-	User        string
-	Password    string
-	Transport   Transport // empty means Auto
-	Fingerprint string    // SHA-256 of a certificate to trust, in hex; empty trusts the system's authorities
-	FirstEpoch  uint64    // number of the first epoch
-
-	// Publish is called with each sample, from one goroutine at a time. It must
-	// not block.
-	Publish func(*media.Sample)
-
-	// Started is called once when the first picture was published. May be nil.
-	Started func(*Session)
-
-	AnswerTimeout time.Duration // for each answer of the camera; 0 means 5 s
-	StallAfter    time.Duration // without any packet; 0 means 5 s
-}
-
-const (
-	defaultAnswer = 5 * time.Second
-	defaultStall  = 5 * time.Second
-	reorderWait   = 150 * time.Millisecond
-)
-
-// ParseURL checks a camera's URL and takes credentials out of it.
-func ParseURL(raw string) (u *url.URL, user, password string, err error) {
-	u, err = url.Parse(strings.TrimSpace(raw))
-	if err != nil {
-		return nil, "", "", errors.New("this is no URL; write it like rtsp://192.0.2.7:554/path")
-	}
-	switch {
-	case u.Scheme != "rtsp" && u.Scheme != "rtsps":
-		return nil, "", "", fmt.Errorf("the URL has to begin with rtsp:// or rtsps://, not %q", u.Scheme)
-	case u.Hostname() == "":
-		return nil, "", "", errors.New("the URL names no host; write it like rtsp://192.0.2.7:554/path")
-	}
-	if u.User != nil {
-		user = u.User.Username()
-		password, _ = u.User.Password()
-		u.User = nil
-	}
-	u.Fragment = ""
-	return u, user, password, nil
-}
-
-func (c *Config) validate() (*url.URL, error) {
-	u, user, password, err := ParseURL(c.URL)
-	if err != nil {
-		return nil, err
-	}
-	if c.User == "" {
-		c.User, c.Password = user, password
-	}
-	if c.Publish == nil {
-		return nil, errors.New("rtsp: no Publish given")
-	}
-	if c.Transport == "" {
-		c.Transport = Auto
-	}
-	if c.AnswerTimeout <= 0 {
-		c.AnswerTimeout = defaultAnswer
-	}
-	if c.StallAfter <= 0 {
-		c.StallAfter = defaultStall
-	}
-	return u, nil
-}
+const reorderWait = 150 * time.Millisecond
 
 // Play opens the camera and publishes its pictures until ctx ends or the
 // session does. The error is a *fault.Error unless it is the context's. next
@@ -118,14 +25,14 @@ func (c *Config) validate() (*url.URL, error) {
 //
 // With Auto, a camera that does not offer TCP, or sends nothing over it, is
 // tried over UDP.
-func Play(ctx context.Context, cfg Config) (next uint64, err error) {
-	u, err := cfg.validate()
+func Play(ctx context.Context, cfg source.Config) (next uint64, err error) {
+	u, err := cfg.Validate("rtsp", "rtsps")
 	if err != nil {
 		return cfg.FirstEpoch, err
 	}
-	ways := []Transport{cfg.Transport}
-	if cfg.Transport == Auto {
-		ways = []Transport{TCP, UDP}
+	ways := []source.Transport{cfg.Transport}
+	if cfg.Transport == source.Auto {
+		ways = []source.Transport{source.TCP, source.UDP}
 	}
 	var first error
 	for _, way := range ways {
@@ -145,7 +52,8 @@ func worthAnotherWay(err error) bool {
 	return code == fault.TransportNo || code == fault.Silent
 }
 
-func playOnce(ctx context.Context, cfg Config, u *url.URL, way Transport) (uint64, error) {
+func playOnce(ctx context.Context, cfg source.Config, u *url.URL, way source.Transport) (uint64, error) {
+	cfg.Connecting(ctx)
 	s, err := open(ctx, cfg, u, way)
 	if err != nil {
 		return cfg.FirstEpoch, err
@@ -155,39 +63,16 @@ func playOnce(ctx context.Context, cfg Config, u *url.URL, way Transport) (uint6
 	return s.nextEpoch(), err
 }
 
-// Facts is what is known of a session.
-type Facts struct {
-	Transport   Transport
-	Server      string // what the camera calls itself
-	Tracks      []TrackFacts
-	Profile     string
-	Level       string
-	Width       int
-	Height      int
-	B           bool
-	Slices      int // the most NAL units of one picture
-	FromReports bool
-	WallOffset  time.Duration
-	Stats       rtp.Stats
-}
-
-// TrackFacts is one medium as the session description has it.
-type TrackFacts struct {
-	Kind      string
-	Codec     string
-	ClockRate uint32
-	Channels  int
-	Used      bool
-}
-
-// Facts returns what is known so far.
-func (s *Session) Facts() Facts {
+// Facts implements source.Session.
+func (s *Session) Facts() source.Facts {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	f := Facts{
-		Transport: s.way, Server: s.server, Tracks: s.tracks,
+	stats := s.recv.Stats()
+	f := source.Facts{
+		Way: string(s.way), Server: s.server, Tracks: s.tracks, Codec: media.H264,
 		B: s.recv.HasB(), Slices: s.recv.SlicesPerPicture(),
-		FromReports: s.recv.FromReports(), WallOffset: s.recv.WallOffset(), Stats: s.recv.Stats(),
+		FromCamera: s.recv.FromReports(), WallOffset: s.recv.WallOffset(),
+		Stats: source.Stats{Packets: stats.Packets, Lost: stats.Lost, Dropped: stats.Dropped, Jumps: stats.Jumps},
 	}
 	if sps := s.recv.SPS(); sps != nil {
 		f.Profile, f.Level, f.Width, f.Height = sps.ProfileName(), sps.LevelName(), sps.Width, sps.Height
@@ -199,16 +84,4 @@ func (s *Session) nextEpoch() uint64 {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	return s.recv.NextEpoch()
-}
-
-// hostPort adds the scheme's default port (RFC 7826, 4.2).
-func hostPort(u *url.URL) string {
-	port := u.Port()
-	if port == "" {
-		port = "554"
-		if u.Scheme == "rtsps" {
-			port = "322"
-		}
-	}
-	return net.JoinHostPort(u.Hostname(), port)
 }

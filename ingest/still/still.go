@@ -1,0 +1,167 @@
+// Package still takes in cameras that have a single picture at a URL: it is asked
+// for again and again. Entity tags and dates of last change are sent back (RFC
+// 9110, section 13), so that a picture that has not changed need not come again.
+//
+// Limits: those of core/jpeg, one connection and one goroutine a camera.
+package still
+
+import (
+	"context"
+	"crypto/sha256"
+	"errors"
+	"io"
+	"net/http"
+	"strings"
+	"time"
+
+	"webostrum/core/fault"
+	"webostrum/core/jpeg"
+	"webostrum/ingest/camhttp"
+	"webostrum/ingest/dial"
+	"webostrum/ingest/mjpeg"
+	"webostrum/ingest/picture"
+	"webostrum/ingest/source"
+)
+
+const (
+	// One picture that does not come is no reason to call the camera lost.
+	mostMissed = 2
+
+	// A camera that sends another size has perhaps forgotten its settings; it is
+	// told them again no more often than this.
+	remindEvery = time.Minute
+
+	mostBody = 20 << 20
+)
+
+// Play asks for the picture and publishes it whenever it is another, until ctx
+// ends or the camera fails. The error is a *fault.Error unless it is the
+// context's. next is the number for the first epoch of the session that comes
+// after.
+func Play(ctx context.Context, cfg source.Config) (next uint64, err error) {
+	u, err := cfg.Validate("http", "https")
+	if err != nil {
+		return cfg.FirstEpoch, err
+	}
+	cam := camhttp.New(camhttp.Config{
+		URL: u, User: cfg.User, Password: cfg.Password, Fingerprint: cfg.Fingerprint, AnswerTimeout: cfg.AnswerTimeout,
+	})
+	defer cam.Close()
+	p := &poller{cfg: cfg, cam: cam, out: picture.New(cfg, string(source.FetchPoll))}
+	err = p.loop(ctx)
+	return p.out.NextEpoch(), err
+}
+
+type poller struct {
+	cfg      source.Config
+	cam      *camhttp.Camera
+	out      *picture.Publisher
+	tag      string // of the picture before
+	changed  string // its Last-Modified
+	sum      [sha256.Size]byte
+	reminded time.Time
+}
+
+func (p *poller) loop(ctx context.Context) error {
+	p.remind(ctx)
+	ticker := time.NewTicker(p.cfg.Poll)
+	defer ticker.Stop()
+	missed := 0
+	for {
+		err := p.ask(ctx)
+		switch {
+		case ctx.Err() != nil:
+			return ctx.Err()
+		case err == nil:
+			missed = 0
+		case !p.out.Began() || fault.As(err).Kind.Class != fault.ClassUnreachable || missed == mostMissed:
+			return err
+		default:
+			missed++
+			p.out.Count(func(f *source.Facts) { f.Stats.Dropped++ })
+		}
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-ticker.C:
+		}
+	}
+}
+
+func (p *poller) remind(ctx context.Context) {
+	if now := time.Now(); now.Sub(p.reminded) >= remindEvery {
+		p.reminded = now
+		p.cfg.Connecting(ctx)
+	}
+}
+
+// ask asks for the picture once.
+func (p *poller) ask(ctx context.Context) error {
+	whole, cancel := context.WithTimeoutCause(ctx, 2*p.cfg.AnswerTimeout, fault.New(fault.NoAnswer, nil, "the picture did not come to its end"))
+	defer cancel()
+	header := http.Header{}
+	if p.tag != "" {
+		header.Set("If-None-Match", p.tag)
+	} else if p.changed != "" {
+		header.Set("If-Modified-Since", p.changed)
+	}
+	resp, err := p.cam.Get(whole, header)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = resp.Body.Close() }()
+	if resp.StatusCode == http.StatusNotModified {
+		p.unchanged()
+		return nil
+	}
+	data, err := p.read(whole, resp)
+	if err != nil {
+		return err
+	}
+	p.tag, p.changed = resp.Header.Get("Etag"), resp.Header.Get("Last-Modified")
+	return p.take(ctx, data, resp.Header)
+}
+
+// read reads the answer's picture, whatever stands around it.
+func (p *poller) read(ctx context.Context, resp *http.Response) ([]byte, error) {
+	if strings.HasPrefix(resp.Header.Get("Content-Type"), "text/html") {
+		return nil, mjpeg.Page(resp.Body)
+	}
+	data, _, err := jpeg.NewScanner(io.LimitReader(resp.Body, mostBody)).Next()
+	switch {
+	case err == nil:
+		_, _ = io.Copy(io.Discard, io.LimitReader(resp.Body, 1<<10)) // so that the connection can be used again
+		return data, nil
+	case ctx.Err() != nil:
+		return nil, context.Cause(ctx)
+	case errors.Is(err, jpeg.ErrNoPicture), errors.Is(err, io.EOF):
+		return nil, fault.New(fault.NoPicture, err, "%s", strings.TrimPrefix(err.Error(), jpeg.ErrNoPicture.Error()+": "))
+	}
+	return nil, dial.BrokenOff(err, "sending the picture")
+}
+
+func (p *poller) take(ctx context.Context, data []byte, header http.Header) error {
+	p.out.Count(func(f *source.Facts) { f.Server = p.cam.Server() })
+	sum := sha256.Sum256(data)
+	if p.out.Began() && sum == p.sum {
+		p.unchanged()
+		return nil
+	}
+	p.sum = sum
+	resized, err := p.out.Take(data, time.Now(), stamp(header))
+	if resized {
+		p.remind(ctx)
+	}
+	return err
+}
+
+func (p *poller) unchanged() { p.out.Count(func(f *source.Facts) { f.Stats.Unchanged++ }) }
+
+func stamp(header http.Header) time.Time {
+	for name, values := range header {
+		if at := picture.Stamp([]byte(name + ": " + values[0])); !at.IsZero() {
+			return at
+		}
+	}
+	return time.Time{}
+}
