@@ -46,6 +46,7 @@ type API struct {
 	handler     http.Handler
 	viewers     *viewers.Counter
 	throttle    throttle
+	nonces      nonces
 	watchPage   *template.Template
 	inspections chan struct{} // holds a value for each that is going on
 	streams     chan struct{} // the same
@@ -64,7 +65,7 @@ func New(cfg Config) (*API, error) {
 	a := &API{
 		cfg: cfg, store: cfg.Store, station: cfg.Station, viewers: viewers.New(), watchPage: page,
 		inspections: make(chan struct{}, mostInspections), streams: make(chan struct{}, mostStreams),
-		checking: make(chan struct{}, mostChecks),
+		checking: make(chan struct{}, mostChecks), nonces: newNonces(),
 	}
 	a.closing, a.close = context.WithCancel(context.Background())
 	gin.SetMode(gin.ReleaseMode)

@@ -43,7 +43,7 @@ func start(t *testing.T) *world {
 	t.Helper()
 	records, err := store.Open(t.TempDir())
 	require.NoError(t, err)
-	st, err := station.Open(records, slog.New(slog.DiscardHandler))
+	st, err := station.Open(station.Config{Store: records, Log: slog.New(slog.DiscardHandler)})
 	require.NoError(t, err)
 	a, err := api.New(api.Config{
 		Store: records, Station: st, Version: "test", PlaylistWait: 50 * time.Millisecond, EnterKey: "open-sesame",

@@ -44,13 +44,20 @@ func credential(r *http.Request) string {
 // identify puts the account of a request into its context.
 func (a *API) identify(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if token := credential(r); token != "" {
-			if who, err := a.store.ByToken(token, time.Now()); err == nil {
-				r = r.WithContext(context.WithValue(r.Context(), accountKey{}, who))
-			}
+		if who := a.who(r); who != nil {
+			r = r.WithContext(context.WithValue(r.Context(), accountKey{}, who))
 		}
 		next.ServeHTTP(w, r)
 	})
+}
+
+func (a *API) who(r *http.Request) *store.Account {
+	if token := credential(r); token != "" {
+		if who, err := a.store.ByToken(token, time.Now()); err == nil {
+			return who
+		}
+	}
+	return nil
 }
 
 // needs is what an operation asks of the caller.
@@ -137,7 +144,7 @@ func (a *API) signIn(ctx context.Context, in *signInInput) (*meOutput, error) {
 	who, err := a.store.CheckPassword(in.Body.Name, in.Body.Password)
 	if errors.Is(err, store.ErrPassword) {
 		a.throttle.failed(in.from, now)
-		a.station.Note(station.EventSignIn, "a sign-in from "+in.from+" failed")
+		a.station.Note("", station.EventSignIn, "a sign-in from "+in.from+" failed")
 		return nil, newProblem(http.StatusUnauthorized, codeWrong, "Name or password is wrong.",
 			"Try again; the first start of the service has shown the first account's password.")
 	}

@@ -5,6 +5,7 @@ import (
 	"math"
 	"time"
 
+	"webostrum/core/convert"
 	"webostrum/ingest/inspect"
 	"webostrum/ingest/source"
 	"webostrum/station"
@@ -15,11 +16,13 @@ import (
 type NewFeed struct {
 	Name           string   `json:"name" pattern:"^[a-z0-9]+(-[a-z0-9]+)*$" patternDescription:"small letters, digits and single hyphens" minLength:"1" maxLength:"63" doc:"Name in addresses, after the place it shows" example:"lower-station"`
 	Title          string   `json:"title,omitempty" maxLength:"120" doc:"Name for people; the name itself when left out"`
-	URL            string   `json:"url" maxLength:"2048" doc:"The camera's address: rtsp:// or rtsps://. Credentials in it are taken out and kept sealed" example:"rtsp://192.0.2.7:554/main"`
+	URL            string   `json:"url" maxLength:"2048" doc:"The camera's address: rtsp://, rtsps://, http:// or https://. Credentials in it are taken out and kept sealed" example:"rtsp://192.0.2.7:554/main"`
 	User           string   `json:"user,omitempty" maxLength:"256" doc:"The camera's user"`
 	Password       string   `json:"password,omitempty" maxLength:"256" doc:"The camera's password; never shown again"`
 	Transport      string   `json:"transport,omitempty" enum:"auto,tcp,udp" default:"auto" doc:"How RTP comes; auto tries TCP, then UDP"`
-	Fingerprint    string   `json:"fingerprint,omitempty" pattern:"^([0-9A-Fa-f]{2}:?){31}[0-9A-Fa-f]{2}$|^$" patternDescription:"a SHA-256 fingerprint of 64 hexadecimal digits" doc:"SHA-256 of the certificate to trust, for rtsps"`
+	Fetch          string   `json:"fetch,omitempty" enum:"auto,stream,poll" default:"auto" doc:"How pictures are got from an HTTP camera: one endless answer, or one answer a picture; auto goes by what it answers"`
+	PollSeconds    *float64 `json:"pollSeconds,omitempty" minimum:"0.1" maximum:"3600" doc:"From one polled picture to the next; 2 when left out"`
+	Fingerprint    string   `json:"fingerprint,omitempty" pattern:"^([0-9A-Fa-f]{2}:?){31}[0-9A-Fa-f]{2}$|^$" patternDescription:"a SHA-256 fingerprint of 64 hexadecimal digits" doc:"SHA-256 of the certificate to trust, for rtsps and https"`
 	SegmentSeconds *float64 `json:"segmentSeconds,omitempty" minimum:"0.5" maximum:"60" doc:"Wanted length of an HLS segment; 2 when left out"`
 	ListSize       *int     `json:"listSize,omitempty" minimum:"3" maximum:"64" doc:"Segments in the HLS list; 6 when left out"`
 	Public         bool     `json:"public,omitempty" doc:"Whether everybody may watch without signing in"`
@@ -33,6 +36,11 @@ type FeedChange struct {
 	User           *string  `json:"user,omitempty" maxLength:"256" doc:"Empty takes user and password away"`
 	Password       *string  `json:"password,omitempty" maxLength:"256"`
 	Transport      *string  `json:"transport,omitempty" enum:"auto,tcp,udp"`
+	Fetch          *string  `json:"fetch,omitempty" enum:"auto,stream,poll"`
+	PollSeconds    *float64 `json:"pollSeconds,omitempty" minimum:"0.1" maximum:"3600"`
+	PictureSize    *string  `json:"pictureSize,omitempty" maxLength:"20" doc:"Size of Motion JPEG and stills that go out, such as 640x360, 640x or 1/2; empty is the camera's"`
+	PictureRate    *float64 `json:"pictureRate,omitempty" minimum:"0" maximum:"120" doc:"Pictures a second of Motion JPEG at most; 0 is all"`
+	PictureQuality *int     `json:"pictureQuality,omitempty" minimum:"0" maximum:"100" doc:"JPEG quality of what is converted; 0 is 80"`
 	Fingerprint    *string  `json:"fingerprint,omitempty" pattern:"^([0-9A-Fa-f]{2}:?){31}[0-9A-Fa-f]{2}$|^$" patternDescription:"a SHA-256 fingerprint of 64 hexadecimal digits"`
 	SegmentSeconds *float64 `json:"segmentSeconds,omitempty" minimum:"0.5" maximum:"60"`
 	ListSize       *int     `json:"listSize,omitempty" minimum:"3" maximum:"64"`
@@ -42,6 +50,7 @@ type FeedChange struct {
 const (
 	defaultSegmentMillis = 2000
 	defaultListSize      = 6
+	defaultPollMillis    = 2000
 )
 
 type feedOutput struct{ Body Feed }
@@ -86,6 +95,7 @@ func (a *API) addFeed(_ context.Context, in *struct{ Body NewFeed }) (*feedOutpu
 	b := in.Body
 	r := store.Feed{
 		Name: b.Name, Title: b.Title, Transport: b.Transport, Fingerprint: b.Fingerprint,
+		Fetch: b.Fetch, PollMillis: defaultPollMillis,
 		SegmentMillis: defaultSegmentMillis, ListSize: defaultListSize, Public: b.Public, Enabled: b.Enabled == nil || *b.Enabled,
 	}
 	if r.Title == "" {
@@ -94,9 +104,10 @@ func (a *API) addFeed(_ context.Context, in *struct{ Body NewFeed }) (*feedOutpu
 	if b.SegmentSeconds != nil {
 		r.SegmentMillis = millis(*b.SegmentSeconds)
 	}
-	if b.ListSize != nil {
-		r.ListSize = *b.ListSize
+	if b.PollSeconds != nil {
+		r.PollMillis = millis(*b.PollSeconds)
 	}
+	set(&r.ListSize, b.ListSize)
 	if err := setAddress(&r, b.URL); err != nil {
 		return nil, err
 	}
@@ -143,8 +154,15 @@ func (c FeedChange) apply(r *store.Feed) error {
 	set(&r.Password, c.Password)
 	set(&r.Transport, c.Transport)
 	set(&r.Fingerprint, c.Fingerprint)
+	set(&r.Fetch, c.Fetch)
 	set(&r.ListSize, c.ListSize)
 	set(&r.Public, c.Public)
+	if err := c.applyPictures(r); err != nil {
+		return err
+	}
+	if c.PollSeconds != nil {
+		r.PollMillis = millis(*c.PollSeconds)
+	}
 	if c.SegmentSeconds != nil {
 		r.SegmentMillis = millis(*c.SegmentSeconds)
 	}
@@ -157,6 +175,18 @@ func (c FeedChange) apply(r *store.Feed) error {
 	if r.Title == "" {
 		r.Title = r.Name
 	}
+	return nil
+}
+
+func (c FeedChange) applyPictures(r *store.Feed) error {
+	if c.PictureSize != nil {
+		if _, err := convert.ParseSize(*c.PictureSize); err != nil {
+			return refused("pictureSize", err.Error())
+		}
+	}
+	set(&r.PictureSize, c.PictureSize)
+	set(&r.PictureRate, c.PictureRate)
+	set(&r.PictureQuality, c.PictureQuality)
 	return nil
 }
 
@@ -215,10 +245,11 @@ func (a *API) feedHistory(_ context.Context, in *feedPath) (*historyOutput, erro
 
 // InspectBody is what looking into a camera takes.
 type InspectBody struct {
-	URL         string  `json:"url" maxLength:"2048" doc:"The camera's address: rtsp:// or rtsps://"`
+	URL         string  `json:"url" maxLength:"2048" doc:"The camera's address: rtsp://, rtsps://, http:// or https://"`
 	User        string  `json:"user,omitempty" maxLength:"256"`
 	Password    string  `json:"password,omitempty" maxLength:"256"`
 	Transport   string  `json:"transport,omitempty" enum:"auto,tcp,udp" default:"auto"`
+	Fetch       string  `json:"fetch,omitempty" enum:"auto,stream,poll" default:"auto"`
 	Fingerprint string  `json:"fingerprint,omitempty" maxLength:"95"`
 	Seconds     float64 `json:"seconds,omitempty" minimum:"1" maximum:"60" default:"4" doc:"How long to read"`
 }
@@ -240,7 +271,7 @@ func (a *API) inspectCamera(ctx context.Context, in *struct{ Body InspectBody })
 		return nil, ctx.Err()
 	}
 	report, err := inspect.Run(ctx, inspect.Config{
-		URL: b.URL, User: b.User, Password: b.Password, Transport: source.Transport(b.Transport), Fingerprint: b.Fingerprint,
+		URL: b.URL, User: b.User, Password: b.Password, Transport: source.Transport(b.Transport), Fetch: source.Fetch(b.Fetch), Fingerprint: b.Fingerprint,
 		For: time.Duration(b.Seconds * float64(time.Second)),
 	})
 	if err != nil {

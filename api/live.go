@@ -154,12 +154,9 @@ func (a *API) serveState(w http.ResponseWriter, r *http.Request, f *station.Feed
 func stateOf(f *station.Feed) FeedState {
 	st := f.Status()
 	c := st.Condition
-	s := FeedState{State: string(c.State), Reason: f.Waiting(), Run: st.Run, Title: st.Record.Title}
+	s := FeedState{State: string(c.State), Reason: f.Waiting(), Run: st.Run, Title: st.Record.Title, Ready: f.Playable()}
 	if c.Fault != nil {
 		s.Remedy = c.Fault.Kind.Remedy
-	}
-	if g := f.Segmenter(); g != nil {
-		_, s.Ready = g.Media()
 	}
 	return s
 }

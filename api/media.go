@@ -21,34 +21,42 @@ func writeProblem(w http.ResponseWriter, p *Problem) {
 }
 
 // watchable returns the feed when the caller may watch it, and answers when not.
-func (a *API) watchable(w http.ResponseWriter, r *http.Request, name string) *station.Feed {
+// linked says that the caller came by a link that opens it.
+func (a *API) watchable(w http.ResponseWriter, r *http.Request, name string, linked bool) *station.Feed {
 	f, err := a.station.Get(name)
-	signedIn := account(r.Context()) != nil
-	if err == nil && (f.Public() || signedIn) {
+	if err == nil && (f.Public() || linked) {
 		return f
 	}
-	var p *Problem
-	if signedIn && errors.As(answerFor(err), &p) {
-		writeProblem(w, p)
+	signedIn := account(r.Context()) != nil
+	var p plain
+	if !signedIn {
+		p = a.plainSignIn(r)
+		signedIn = p.who != nil
+	}
+	if err == nil && signedIn {
+		return f
+	}
+	var unknown *Problem
+	if signedIn && errors.As(answerFor(err), &unknown) {
+		writeProblem(w, unknown)
 		return nil
 	}
-	// Strangers are not told which feeds there are.
-	w.Header().Set("WWW-Authenticate", `Bearer realm="webostrum"`)
-	writeProblem(w, newProblem(http.StatusUnauthorized, codeSignIn, "This feed is for people who have signed in.", "Sign in first, or ask for the feed to be made public."))
+	a.demand(w, r, p) // strangers are not told which feeds there are
 	return nil
 }
 
 // serveMedia answers everything under /media/{feed}/.
 func (a *API) serveMedia(c *gin.Context) {
-	f := a.watchable(c.Writer, c.Request, c.Param("feed"))
+	name := c.Param("feed")
+	rest, linked := a.viaLink(name, strings.TrimPrefix(c.Param("rest"), "/"))
+	f := a.watchable(c.Writer, c.Request, name, linked)
 	if f == nil {
 		return
 	}
-	rest := strings.TrimPrefix(c.Param("rest"), "/")
 	if file, ok := strings.CutPrefix(rest, "hls/"); ok {
 		h := &hls.Handler{Wait: a.cfg.PlaylistWait, Watched: func(r *http.Request, target time.Duration) {
 			const fewest = 8 * time.Second
-			a.viewers.Saw(r, c.Param("feed"), time.Now(), max(3*target, fewest))
+			a.viewers.Saw(r, name, time.Now(), max(3*target, fewest))
 		}}
 		h.ServeFile(c.Writer, c.Request, f, file)
 		return
@@ -58,13 +66,21 @@ func (a *API) serveMedia(c *gin.Context) {
 		writeProblem(c.Writer, newProblem(http.StatusMethodNotAllowed, "method-not-allowed", "This can only be read.", ""))
 		return
 	}
+	if f.Public() {
+		c.Writer.Header().Set("Access-Control-Allow-Origin", "*")
+	}
 	switch rest {
+	case "mjpeg":
+		a.serveMotionJPEG(c.Writer, c.Request, name, f)
+	case "still.jpg":
+		a.serveStill(c.Writer, c.Request, f)
 	case "state":
 		a.serveState(c.Writer, c.Request, f)
 	case "time":
 		serveTime(c.Writer)
 	default:
-		writeProblem(c.Writer, newProblem(http.StatusNotFound, "delivery-unknown", "There is nothing under that address.", "A feed's HLS is at hls/"+hls.MultivariantName+"."))
+		writeProblem(c.Writer, newProblem(http.StatusNotFound, "delivery-unknown", "There is nothing under that address.",
+			"A feed has hls/"+hls.MultivariantName+", mjpeg and still.jpg."))
 	}
 }
 

@@ -38,11 +38,36 @@ func (a *API) operations() {
 	huma.Register(h, operation("POST", "/feeds/{name}/start", "start-feed", "Switch a feed on, or try again at once", needsEngineer, ok), a.startFeed)
 	huma.Register(h, operation("POST", "/feeds/{name}/stop", "stop-feed", "Switch a feed off", needsEngineer, ok), a.stopFeed)
 	huma.Register(h, operation("GET", "/feeds/{name}/history", "feed-history", "Bit and frame rate of the last minutes", needsViewer, ok), a.feedHistory)
+	a.conversionOperations(h)
+	a.accountOperations(h)
 	huma.Register(h, operation("POST", "/inspect", "inspect", "Look into a camera", needsEngineer, ok), a.inspectCamera)
 	huma.Register(h, operation("GET", "/events", "list-events", "What happened", needsViewer, ok), a.listEvents)
 	liveOp := operation("GET", "/live", "live", "State of all feeds and new events, as server-sent events", needsViewer, ok)
 	liveOp.Description = "Events named \"feeds\" hold {now, feeds}, once a second and at every change; events named \"event\" hold one event."
 	huma.Register(h, liveOp, a.live)
+}
+
+func (a *API) conversionOperations(h huma.API) {
+	const ok, created, none = http.StatusOK, http.StatusCreated, http.StatusNoContent
+	const renditions, requests = "/feeds/{name}/renditions", "/feeds/{name}/requests"
+	huma.Register(h, operation("POST", renditions, "add-rendition", "Add a rendition", needsEngineer, created), a.addRendition)
+	huma.Register(h, operation("PATCH", renditions+"/{rendition}", "edit-rendition", "Change a rendition", needsEngineer, ok), a.editRendition)
+	huma.Register(h, operation("DELETE", renditions+"/{rendition}", "remove-rendition", "Remove a rendition", needsEngineer, none), a.removeRendition)
+	huma.Register(h, operation("POST", requests, "add-camera-request", "Add a request to the camera", needsEngineer, created), a.addRequest)
+	huma.Register(h, operation("POST", requests+"/{request}/run", "run-camera-request", "Send a request to the camera", needsEngineer, ok), a.runRequest)
+	huma.Register(h, operation("DELETE", requests+"/{request}", "remove-camera-request", "Remove a request to the camera", needsEngineer, none), a.removeRequest)
+}
+
+func (a *API) accountOperations(h huma.API) {
+	const ok, created, none = http.StatusOK, http.StatusCreated, http.StatusNoContent
+	const accounts, links = "/accounts", "/feeds/{name}/links"
+	huma.Register(h, operation("GET", accounts, "list-accounts", "All accounts", needsEngineer, ok), a.listAccounts)
+	huma.Register(h, operation("POST", accounts, "add-account", "Add an account", needsEngineer, created), a.addAccount)
+	huma.Register(h, operation("PUT", accounts+"/{account}/password", "set-password", "Give an account another password", needsEngineer, none), a.setPassword)
+	huma.Register(h, operation("DELETE", accounts+"/{account}", "remove-account", "Remove an account", needsEngineer, none), a.removeAccount)
+	huma.Register(h, operation("GET", links, "list-links", "A feed's links", needsEngineer, ok), a.listLinks)
+	huma.Register(h, operation("POST", links, "add-link", "Make a link that lets whoever has it watch the feed", needsEngineer, created), a.addLink)
+	huma.Register(h, operation("DELETE", links+"/{link}", "remove-link", "End a link", needsEngineer, none), a.removeLink)
 }
 
 // enter signs in with the demo's link.

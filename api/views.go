@@ -13,13 +13,19 @@ type Feed struct {
 	Title       string `json:"title" doc:"Name for people"`
 	URL         string `json:"url" doc:"The camera's address, without credentials"`
 	Credentials bool   `json:"credentials" doc:"Whether a user and password are kept"`
-	Transport   string `json:"transport" enum:"auto,tcp,udp"`
+	Transport   string `json:"transport" enum:"auto,tcp,udp" doc:"How RTP comes from an RTSP camera"`
+	Fetch       string `json:"fetch" enum:"auto,stream,poll" doc:"How pictures are got from an HTTP camera"`
 	Fingerprint string `json:"fingerprint,omitempty" doc:"SHA-256 of the certificate that is trusted"`
 
 	SegmentSeconds float64 `json:"segmentSeconds" doc:"Wanted length of an HLS segment"`
 	ListSize       int     `json:"listSize" doc:"Segments in the HLS list"`
+	PollSeconds    float64 `json:"pollSeconds" doc:"From one polled picture to the next"`
 	Public         bool    `json:"public" doc:"Whether everybody may watch without signing in"`
 	Enabled        bool    `json:"enabled" doc:"Whether the feed is switched on"`
+
+	PictureSize    string  `json:"pictureSize" doc:"Size of Motion JPEG and stills that go out; empty is the camera's"`
+	PictureRate    float64 `json:"pictureRate" doc:"Pictures a second of Motion JPEG at most; 0 is all"`
+	PictureQuality int     `json:"pictureQuality" doc:"JPEG quality of what is converted; 0 is 80"`
 
 	State   string     `json:"state" enum:"off,connecting,live,stalled,retrying,refused"`
 	Since   time.Time  `json:"since" doc:"When the state changed last"`
@@ -30,6 +36,7 @@ type Feed struct {
 	NextTry *time.Time `json:"nextTry,omitempty"`
 
 	Run       string  `json:"run,omitempty" doc:"Changes whenever the feed is started anew"`
+	Codec     string  `json:"codec,omitempty" doc:"What the camera sends: H264 or JPEG"`
 	Width     int     `json:"width,omitempty" doc:"Pixels"`
 	Height    int     `json:"height,omitempty" doc:"Pixels"`
 	BitRate   float64 `json:"bitRate" doc:"Bits a second coming in, over the last seconds"`
@@ -38,22 +45,28 @@ type Feed struct {
 	Target    float64 `json:"targetSeconds,omitempty" doc:"Target duration of the HLS list"`
 	Viewers   int     `json:"viewers" doc:"Who watches now"`
 
-	Session *Session `json:"session,omitempty" doc:"What is known of the connection to the camera"`
+	Session    *Session        `json:"session,omitempty" doc:"What is known of the connection to the camera"`
+	Renditions []Rendition     `json:"renditions" doc:"What the camera's pictures can be made into, besides its own"`
+	Requests   []CameraRequest `json:"requests" doc:"Requests to the camera"`
+	Converting Converting      `json:"converting"`
 }
 
 // Session is what is known of a connection to a camera.
 type Session struct {
-	Transport     string  `json:"transport"`
+	Transport     string  `json:"transport" doc:"tcp or udp for RTSP, stream or poll for HTTP"`
 	Server        string  `json:"server,omitempty"`
 	Codec         string  `json:"codec"`
-	Profile       string  `json:"profile"`
-	Level         string  `json:"level"`
+	Profile       string  `json:"profile,omitempty"`
+	Level         string  `json:"level,omitempty"`
+	Sampling      string  `json:"sampling,omitempty" doc:"Of JPEG, such as 4:2:0"`
 	BFrames       bool    `json:"bFrames"`
 	Slices        int     `json:"slices"`
 	Packets       uint64  `json:"packets"`
 	Lost          uint64  `json:"lost" doc:"Packets that never came"`
 	Dropped       uint64  `json:"dropped" doc:"Pictures left out because something of them, or of what they refer to, was missing"`
 	ClockJumps    uint64  `json:"clockJumps" doc:"Times the camera set its clock anew"`
+	Unchanged     uint64  `json:"unchanged" doc:"Polled pictures that were the same as before"`
+	Reopened      uint64  `json:"reopened" doc:"Times an HTTP camera ended its answer and was asked again"`
 	SenderReports bool    `json:"senderReports" doc:"Whether capture times come from the camera"`
 	ClockOffset   float64 `json:"clockOffsetSeconds"`
 }
@@ -63,10 +76,13 @@ func (a *API) feedView(f *station.Feed, viewers map[string]int) Feed {
 	r, c := s.Record, s.Condition
 	v := Feed{
 		Name: r.Name, Title: r.Title, URL: r.URL, Credentials: r.User != "", Transport: r.Transport, Fingerprint: r.Fingerprint,
+		Fetch: r.Fetch, PollSeconds: float64(r.PollMillis) / 1000,
+		PictureSize: r.PictureSize, PictureRate: r.PictureRate, PictureQuality: r.PictureQuality,
 		SegmentSeconds: float64(r.SegmentMillis) / 1000, ListSize: r.ListSize, Public: r.Public, Enabled: r.Enabled,
 		State: string(c.State), Since: c.Since.UTC(), Reason: c.Reason(), Tries: c.Tries,
-		Run: s.Run, Width: s.Width, Height: s.Height, BitRate: s.BitRate, FrameRate: s.FrameRate,
+		Run: s.Run, Codec: string(s.Codec), Width: s.Width, Height: s.Height, BitRate: s.BitRate, FrameRate: s.FrameRate,
 		Keyframe: s.KeyEvery.Seconds(), Target: s.Target.Seconds(), Viewers: viewers[r.Name],
+		Renditions: renditionViews(s), Requests: requestViews(r.Requests), Converting: convertingView(s),
 	}
 	if c.Fault != nil {
 		v.Code, v.Remedy = string(c.Fault.Kind.Code), c.Fault.Kind.Remedy
@@ -85,9 +101,9 @@ func sessionView(s station.Status) *Session {
 	f := s.Facts
 	st := f.Stats
 	return &Session{
-		Transport: string(f.Transport), Server: f.Server, Codec: "H264", Profile: f.Profile, Level: f.Level,
+		Transport: f.Way, Server: f.Server, Codec: string(f.Codec), Profile: f.Profile, Level: f.Level, Sampling: f.Sampling,
 		BFrames: f.B, Slices: f.Slices, Packets: st.Packets, Lost: st.Lost, Dropped: st.Dropped, ClockJumps: st.Jumps,
-		SenderReports: f.FromReports, ClockOffset: f.WallOffset.Seconds(),
+		Unchanged: st.Unchanged, Reopened: st.Reopened, SenderReports: f.FromCamera, ClockOffset: f.WallOffset.Seconds(),
 	}
 }
 
@@ -96,7 +112,7 @@ type Event struct {
 	ID   int64     `json:"id"`
 	At   time.Time `json:"at"`
 	Feed string    `json:"feed,omitempty" doc:"Empty for the service itself"`
-	Kind string    `json:"kind" enum:"state,change,warning,sign-in,service"`
+	Kind string    `json:"kind" enum:"state,change,warning,sign-in,service,convert,request"`
 	Code string    `json:"code,omitempty"`
 	Text string    `json:"text"`
 }

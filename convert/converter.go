@@ -50,7 +50,8 @@ type Wish struct {
 	KeyframesOnly bool
 }
 
-func (w Wish) key() string {
+// Key tells wishes apart: those with the same key are the same.
+func (w Wish) Key() string {
 	b, _ := json.Marshal(w) // of plain fields
 	return string(b)
 }
@@ -65,7 +66,7 @@ type Converter struct {
 
 	mu      sync.Mutex
 	closed  bool               // guarded by mu
-	outputs map[string]*Output // by Wish.key; guarded by mu
+	outputs map[string]*Output // by Wish.Key; guarded by mu
 	gauge   gauge              // guarded by mu
 }
 
@@ -127,7 +128,7 @@ func (c *Converter) Use(w Wish) (*Output, error) {
 	if c.closed {
 		return nil, hub.ErrClosed
 	}
-	key := w.key()
+	key := w.Key()
 	o := c.outputs[key]
 	if o == nil {
 		if len(c.outputs) >= mostOutputs {

@@ -68,7 +68,7 @@ type gauge struct {
 	memory    int64
 	processor meter
 	decoding  meter
-	outputs   map[string]*meter // by Wish.key
+	outputs   map[string]*meter // by Wish.Key
 	numbers   map[string]uint32
 	dropped   uint64
 	undecoded uint64

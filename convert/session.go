@@ -278,6 +278,6 @@ func (s *session) tally(t convert.Tally) {
 	g := &s.c.gauge
 	g.tally(t, time.Now())
 	for number, b := range s.bindings {
-		g.output(b.output.wish.key(), t.Outputs[number], number)
+		g.output(b.output.wish.Key(), t.Outputs[number], number)
 	}
 }

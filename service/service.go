@@ -17,6 +17,7 @@ import (
 	"time"
 
 	"webostrum/api"
+	"webostrum/convert"
 	"webostrum/station"
 	"webostrum/store"
 	"webostrum/web"
@@ -39,6 +40,7 @@ type Config struct {
 	Data     string // folder for records and keys
 	Listen   string // address for HTTP
 	Secure   bool   // browsers reach the service over HTTPS only
+	Codecs   string // path of the codec worker; empty means to look for it
 	EnterKey string // of the demo's link; empty for none
 	Log      *slog.Logger
 }
@@ -68,7 +70,11 @@ func Run(ctx context.Context, cfg Config, started func(Started)) error {
 	if err := leaveToken(records, cfg.Data, up.Address); err != nil {
 		return errors.Join(err, listener.Close())
 	}
-	feeds, err := station.Open(records, cfg.Log)
+	codecs, err := worker(cfg)
+	if err != nil {
+		return errors.Join(err, listener.Close())
+	}
+	feeds, err := station.Open(station.Config{Store: records, Log: cfg.Log, Codecs: codecs})
 	if err != nil {
 		return errors.Join(err, listener.Close())
 	}
@@ -80,6 +86,17 @@ func Run(ctx context.Context, cfg Config, started func(Started)) error {
 		return errors.Join(err, listener.Close())
 	}
 	return serve(ctx, handler, listener, func() { started(up) })
+}
+
+// worker finds the codec worker. A service without one passes everything through;
+// one that was told where it is, and does not find it there, does not start.
+func worker(cfg Config) (string, error) {
+	path, err := convert.Find(cfg.Codecs)
+	if err != nil && cfg.Codecs == "" {
+		cfg.Log.Warn("nothing can be converted", "error", err)
+		return "", nil
+	}
+	return path, err
 }
 
 // serve serves until ctx ends, then drains for a while and cuts what is left.

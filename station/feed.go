@@ -8,11 +8,13 @@ import (
 	"sync/atomic"
 	"time"
 
+	"webostrum/convert"
 	"webostrum/core/fault"
 	"webostrum/core/hls"
 	"webostrum/core/hub"
 	"webostrum/core/media"
 	"webostrum/deliver/memfile"
+	"webostrum/ingest"
 	"webostrum/ingest/source"
 	"webostrum/store"
 )
@@ -37,11 +39,10 @@ type Feed struct {
 	session atomic.Pointer[source.Session]
 
 	mu        sync.Mutex
-	run       string         // name of the present run; guarded by mu
-	record    store.Feed     // guarded by mu
-	condition Condition      // guarded by mu
-	segmenter *hls.Segmenter // guarded by mu; nil when off
-	size      [2]int         // of the newest epoch; guarded by mu
+	run       *run       // the present one; nil when off. Guarded by mu.
+	record    store.Feed // guarded by mu
+	condition Condition  // guarded by mu
+	size      [2]int     // of the newest epoch; guarded by mu
 }
 
 // Status is a feed's present state, without credentials.
@@ -56,19 +57,26 @@ type Status struct {
 	KeyEvery  time.Duration
 	Facts     *source.Facts // nil when there is no session
 	Target    time.Duration
+	Codec     media.Codec   // of what comes in; empty as long as it is not known
+	Costs     convert.Costs // of what is converted
+	Lacks     string        // what is missing here for any conversion; empty when nothing is
 }
 
 // Status returns the present state.
 func (f *Feed) Status() Status {
 	f.mu.Lock()
-	s := Status{Record: f.record, Condition: f.condition, Run: f.run, Width: f.size[0], Height: f.size[1]}
-	segmenter := f.segmenter
+	s := Status{Record: f.record, Condition: f.condition, Width: f.size[0], Height: f.size[1]}
+	r := f.run
 	f.mu.Unlock()
 	s.Record.User, s.Record.Password = mask(s.Record.User), ""
 	s.Record.UserSealed, s.Record.PasswordSealed = nil, nil
 	s.BitRate, s.FrameRate, s.KeyEvery = f.meter.rates()
-	if segmenter != nil {
-		s.Target = segmenter.Target()
+	if r != nil {
+		s.Run, s.Target = r.name, r.segmenter.Target()
+		s.Codec, s.Costs = r.known(), r.converter.Costs()
+	}
+	if f.station.cfg.Codecs == "" {
+		s.Lacks = convert.ErrNoWorker.Error()
 	}
 	if session := f.session.Load(); session != nil {
 		facts := (*session).Facts()
@@ -88,11 +96,24 @@ func mask(user string) string {
 // History returns bit and frame rate of the last minutes, a point a second.
 func (f *Feed) History() []Point { return f.meter.history() }
 
-// Segmenter returns what makes the feed's HLS; nil when the feed is off.
-func (f *Feed) Segmenter() *hls.Segmenter {
+// present returns the run that goes on, or nil.
+func (f *Feed) present() *run {
 	f.mu.Lock()
 	defer f.mu.Unlock()
-	return f.segmenter
+	return f.run
+}
+
+// stored returns the record, with its credentials.
+func (f *Feed) stored() store.Feed {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	return f.record
+}
+
+func (f *Feed) pictureSize() [2]int {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	return f.size
 }
 
 // Condition returns the state with its reason.
@@ -142,23 +163,36 @@ func (f *Feed) begin(record store.Feed) (*run, error) {
 	if err != nil {
 		return nil, err
 	}
+	r := &run{
+		feed: f, name: name, record: record, segmenter: segmenter, hub: hub.New(hub.Config{}), begun: make(chan struct{}),
+		asked: make(map[string]fault.Code), outlets: make(map[string]*outlet), stills: make(map[Wanted]*media.Sample),
+	}
+	r.stale = time.AfterFunc(f.station.staleAfter, r.forget)
+	r.converter = convert.New(convert.Config{
+		Program: f.station.cfg.Codecs, Source: r.hub,
+		Live: func() bool { return f.Condition().State == StateLive },
+		Note: func(text string) { f.tell(EventWarning, text) },
+	})
 	f.mu.Lock()
-	f.run, f.segmenter = name, segmenter
+	f.run = r
 	f.mu.Unlock()
 	f.change(StateConnecting, nil, 0, time.Time{})
-	return &run{
-		feed: f, record: record, segmenter: segmenter, hub: hub.New(hub.Config{}),
-		stale: time.AfterFunc(f.station.staleAfter, segmenter.Forget),
-	}, nil
+	return r, nil
 }
 
 // end lets a run's things go, after its loop.
 func (f *Feed) end(r *run) {
-	r.stale.Stop()
-	r.hub.Close()
 	f.mu.Lock()
-	f.segmenter, f.size = nil, [2]int{}
+	f.run, f.size = nil, [2]int{}
 	f.mu.Unlock()
+	r.stale.Stop()
+	r.mu.Lock()
+	r.ended = true
+	r.mu.Unlock()
+	r.drop(func(string) bool { return true })
+	r.parts.Wait()
+	r.converter.Close()
+	r.hub.Close()
 	f.meter.reset()
 	f.change(StateOff, nil, 0, time.Time{})
 }
@@ -166,14 +200,43 @@ func (f *Feed) end(r *run) {
 // run is one run of a feed: from switched on to switched off.
 type run struct {
 	feed      *Feed
+	name      string
 	record    store.Feed
-	segmenter *hls.Segmenter
-	hub       *hub.Hub
+	segmenter *hls.Segmenter // of the camera's own video
+	hub       *hub.Hub       // what the camera sends
+	converter *convert.Converter
 	epoch     *media.Epoch
-	next      uint64      // number of the next epoch
-	liveSince time.Time   // zero when not live
-	tries     int         // failed ones since the feed was last settled
-	stale     *time.Timer // drops what was made; runs while no pictures come
+	next      uint64                // number of the next epoch
+	liveSince time.Time             // zero when not live
+	tries     int                   // failed ones since the feed was last settled
+	stale     *time.Timer           // drops what was made; runs while no pictures come
+	asked     map[string]fault.Code // how camera requests ended, by name
+	begun     chan struct{}         // closed at the first picture
+	first     sync.Once
+	parts     sync.WaitGroup // of outlets
+
+	mu      sync.Mutex
+	ended   bool                     // guarded by mu
+	outlets map[string]*outlet       // by name of the rendition; guarded by mu
+	stills  map[Wanted]*media.Sample // the newest that were asked for; guarded by mu
+}
+
+// codec waits for the first picture and returns how the camera codes.
+func (r *run) codec(ctx context.Context) (media.Codec, error) {
+	select {
+	case <-r.begun:
+		return r.known(), nil
+	case <-ctx.Done():
+		return "", ctx.Err()
+	}
+}
+
+// known returns how the camera codes, or nothing as long as no picture has come.
+func (r *run) known() media.Codec {
+	if s := r.hub.Latest(); s != nil {
+		return s.Track.Codec
+	}
+	return ""
 }
 
 func (r *run) loop(ctx context.Context) {
@@ -191,10 +254,11 @@ func (r *run) loop(ctx context.Context) {
 // play opens the camera and takes in what it sends until that ends.
 func (r *run) play(ctx context.Context) error {
 	r.liveSince = time.Time{}
-	next, err := rtsp.Play(ctx, rtsp.Config{
+	next, err := ingest.Play(ctx, source.Config{
 		URL: r.record.URL, User: r.record.User, Password: r.record.Password,
-		Transport: rtsp.Transport(r.record.Transport), Fingerprint: r.record.Fingerprint,
-		FirstEpoch: r.next, Publish: r.publish, Started: r.started,
+		Transport: source.Transport(r.record.Transport), Fingerprint: r.record.Fingerprint,
+		Fetch: source.Fetch(r.record.Fetch), Poll: time.Duration(r.record.PollMillis) * time.Millisecond,
+		FirstEpoch: r.next, Publish: r.publish, Started: r.started, Connecting: r.connecting,
 	})
 	r.next = next
 	r.feed.session.Store(nil)
@@ -219,8 +283,12 @@ func (r *run) publish(s *media.Sample) {
 	}
 	r.feed.meter.sample(s)
 	r.hub.Publish(s)
+	r.first.Do(func() { close(r.begun) })
+	if s.Track.Codec != media.H264 {
+		return // HLS gets it from an outlet, converted
+	}
 	if err := r.segmenter.Write(s); err != nil {
-		r.feed.warn(err.Error())
+		r.feed.tell(EventWarning, err.Error())
 	}
 }
 
@@ -255,31 +323,53 @@ func wait(ctx context.Context, d time.Duration) bool {
 func (f *Feed) epochBegan(s *media.Sample) {
 	size := [2]int{s.Track.Width, s.Track.Height}
 	f.mu.Lock()
-	before, name := f.size, f.record.Name
+	before := f.size
 	f.size = size
 	f.mu.Unlock()
 	if before != size && before != [2]int{} {
-		f.station.event(store.Event{
-			At: time.Now(), Feed: name, Kind: EventChange,
-			Text: "the picture is now " + sizeText(size) + ", it was " + sizeText(before),
-		})
+		f.tell(EventChange, "the picture is now "+sizeText(size)+", it was "+sizeText(before))
 	}
 }
 
 func sizeText(s [2]int) string { return strconv.Itoa(s[0]) + "x" + strconv.Itoa(s[1]) }
 
-func (f *Feed) warn(text string) {
-	f.mu.Lock()
-	name := f.record.Name
-	f.mu.Unlock()
-	f.station.event(store.Event{At: time.Now(), Feed: name, Kind: EventWarning, Text: text})
+// tell writes an event of the feed's.
+func (f *Feed) tell(kind, text string) {
+	f.station.event(store.Event{At: time.Now(), Feed: f.stored().Name, Kind: kind, Text: text})
+}
+
+func (f *Feed) warn(code fault.Code, text string) {
+	f.station.event(store.Event{At: time.Now(), Feed: f.stored().Name, Kind: EventWarning, Code: string(code), Text: text})
 }
 
 // Waiting says in a sentence why there is nothing to play yet.
 func (f *Feed) Waiting() string {
 	c := f.Condition()
-	if c.State == StateLive {
-		return "The camera sends; the first segment is being made."
+	switch {
+	case c.State != StateLive:
+		return c.Reason()
+	case f.lacks():
+		return "The camera sends JPEG, which HLS cannot carry, and the codec worker that would convert it is missing here."
 	}
-	return c.Reason()
+	return "The camera sends; the first segment is being made."
+}
+
+// lacks says whether HLS needs a conversion that cannot be had here.
+func (f *Feed) lacks() bool {
+	r := f.present()
+	return r != nil && r.known() == media.JPEG && f.station.cfg.Codecs == ""
+}
+
+// Playable says whether there is a list for players, or one will be made when it
+// is asked for.
+func (f *Feed) Playable() bool {
+	r := f.present()
+	switch {
+	case r == nil:
+		return false
+	case r.known() == media.JPEG:
+		return f.station.cfg.Codecs != "" && f.Condition().State == StateLive
+	}
+	_, ok := r.segmenter.Media()
+	return ok
 }

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"webostrum/core/hls"
 	server "webostrum/deliver/rtsp"
 	"webostrum/store"
 	"webostrum/testkit"
@@ -20,7 +21,7 @@ import (
 func TestThePastIsForgotten(t *testing.T) {
 	records, err := store.Open(t.TempDir())
 	require.NoError(t, err)
-	st, err := Open(records, slog.New(slog.DiscardHandler))
+	st, err := Open(Config{Store: records, Log: slog.New(slog.DiscardHandler)})
 	require.NoError(t, err)
 	t.Cleanup(func() { st.Close(); assert.NoError(t, records.Close()) })
 	st.staleAfter = 5 * time.Second
@@ -29,13 +30,13 @@ func TestThePastIsForgotten(t *testing.T) {
 	require.NoError(t, err)
 	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
 	defer cancel()
-	<-f.Segmenter().Ready()
+	<-f.Segments(hls.Original).Ready()
 	camera.Close()
 	require.NoError(t, testkit.Eventually(ctx, func() bool { return f.Condition().Tries > 1 }))
-	_, ok := f.Segmenter().Media()
+	_, ok := f.Segments(hls.Original).Media()
 	assert.True(t, ok, "a short gap takes nothing away")
 	require.NoError(t, testkit.Eventually(ctx, func() bool {
-		_, ok := f.Segmenter().Media()
+		_, ok := f.Segments(hls.Original).Media()
 		return !ok
 	}))
 }

@@ -22,13 +22,23 @@ const (
 	EventWarning = "warning" // something is not as it should be
 	EventSignIn  = "sign-in" // somebody signed in, or failed to
 	EventService = "service" // the service started or stopped
+	EventConvert = "convert" // a conversion began or ended
+	EventRequest = "request" // a camera answered a request
 )
 
 // ErrClosed is returned after Close.
 var ErrClosed = errors.New("the service is stopping")
 
+// Config says what a station works with.
+type Config struct {
+	Store  *store.Store
+	Log    *slog.Logger
+	Codecs string // path of the codec worker; empty when there is none
+}
+
 // Station holds all feeds. It is safe for concurrent use.
 type Station struct {
+	cfg   Config
 	store *store.Store
 	log   *slog.Logger
 	ctx   context.Context
@@ -46,12 +56,12 @@ type Station struct {
 }
 
 // Open starts all feeds that are switched on.
-func Open(s *store.Store, log *slog.Logger) (*Station, error) {
-	records, err := s.Feeds()
+func Open(cfg Config) (*Station, error) {
+	records, err := cfg.Store.Feeds()
 	if err != nil {
 		return nil, err
 	}
-	st := &Station{store: s, log: log, feeds: make(map[string]*Feed), staleAfter: defaultStale}
+	st := &Station{cfg: cfg, store: cfg.Store, log: cfg.Log, feeds: make(map[string]*Feed), staleAfter: defaultStale}
 	st.ctx, st.stop = context.WithCancel(context.Background())
 	st.wg.Go(st.tick)
 	st.event(store.Event{At: time.Now(), Kind: EventService, Text: "the service started"})
@@ -207,9 +217,7 @@ func (st *Station) Edit(name, what string, change func(*store.Feed) error) (*Fee
 	if !needsRestart(before, r) {
 		f, err := st.Get(name)
 		if err == nil {
-			f.mu.Lock()
-			f.record = r
-			f.mu.Unlock()
+			f.renew(before, r)
 			st.changed()
 		}
 		return f, err
@@ -217,11 +225,37 @@ func (st *Station) Edit(name, what string, change func(*store.Feed) error) (*Fee
 	return st.put(r), nil
 }
 
+// renew gives a running feed a changed record.
+func (f *Feed) renew(before, r store.Feed) {
+	f.mu.Lock()
+	f.record = r
+	run := f.run
+	f.mu.Unlock()
+	if run == nil {
+		return
+	}
+	run.drop(func(name string) bool {
+		return name != Automatic && (before.Title != r.Title || rendition(before, name) != rendition(r, name))
+	})
+}
+
+// rendition returns a feed's rendition of a name, without its number; nothing
+// when there is none.
+func rendition(r store.Feed, name string) (found store.Rendition) {
+	for _, x := range r.Renditions {
+		if x.Name == name {
+			found = x
+			found.ID = 0
+		}
+	}
+	return found
+}
+
 // needsRestart says whether a change touches what a running feed was started
 // with.
 func needsRestart(a, b store.Feed) bool {
 	return a.URL != b.URL || a.User != b.User || a.Password != b.Password || a.Transport != b.Transport ||
-		a.Fingerprint != b.Fingerprint || a.SegmentMillis != b.SegmentMillis || a.ListSize != b.ListSize || a.Enabled != b.Enabled
+		a.Fetch != b.Fetch || a.PollMillis != b.PollMillis || a.Fingerprint != b.Fingerprint || a.SegmentMillis != b.SegmentMillis || a.ListSize != b.ListSize || a.Enabled != b.Enabled
 }
 
 // Restart stops and starts a feed that is switched on, without waiting for the
@@ -255,9 +289,9 @@ func (st *Station) Remove(name string) error {
 	return nil
 }
 
-// Note writes an event that is not a feed's.
-func (st *Station) Note(kind, text string) {
-	st.event(store.Event{At: time.Now(), Kind: kind, Text: text})
+// Note writes an event; feed is empty for one of the service itself.
+func (st *Station) Note(feed, kind, text string) {
+	st.event(store.Event{At: time.Now(), Feed: feed, Kind: kind, Text: text})
 }
 
 func (st *Station) event(e store.Event) {

@@ -14,6 +14,7 @@ import (
 	"go.uber.org/goleak"
 
 	"webostrum/core/fault"
+	"webostrum/core/hls"
 	server "webostrum/deliver/rtsp"
 	"webostrum/station"
 	"webostrum/store"
@@ -30,7 +31,7 @@ func open(t *testing.T) (*station.Station, *store.Store) {
 	t.Helper()
 	records, err := store.Open(t.TempDir())
 	require.NoError(t, err)
-	st, err := station.Open(records, slog.New(slog.DiscardHandler))
+	st, err := station.Open(station.Config{Store: records, Log: slog.New(slog.DiscardHandler)})
 	require.NoError(t, err)
 	t.Cleanup(func() { st.Close(); assert.NoError(t, records.Close()) })
 	return st, records
@@ -71,7 +72,7 @@ func TestFeedComesUpAndComesBack(t *testing.T) {
 	f, err := st.Add(record(url))
 	require.NoError(t, err)
 	eventually(t, f, "comes up", isState(station.StateLive))
-	<-f.Segmenter().Ready()
+	<-f.Segments(hls.Original).Ready()
 	run := f.Status().Run
 
 	s.DropAll()
@@ -126,7 +127,7 @@ func TestStopAndStart(t *testing.T) {
 	_, err = st.Edit("gate", "off", func(r *store.Feed) error { r.Enabled = false; return nil })
 	require.NoError(t, err)
 	assert.Equal(t, station.StateOff, f.Condition().State)
-	assert.Nil(t, f.Segmenter(), "nothing can be played any more")
+	assert.Nil(t, f.Segments(hls.Original), "nothing can be played any more")
 	_, err = st.Edit("gate", "on", func(r *store.Feed) error { r.Enabled = true; return nil })
 	require.NoError(t, err)
 	eventually(t, f, "comes up again", isState(station.StateLive))
@@ -163,7 +164,7 @@ func TestWatchersAreToldAndBounded(t *testing.T) {
 	slow := st.Watch()
 	defer slow.Close()
 	for range 200 {
-		st.Note(station.EventService, "something happened")
+		st.Note("", station.EventService, "something happened")
 	}
 	assert.Len(t, slow.Events, cap(slow.Events), "one that does not read misses events and holds up nobody")
 	assert.Len(t, slow.Changed, 1)

@@ -127,7 +127,7 @@ func (g *Segmenter) multiLocked() string {
 		fmt.Sprintf("FRAME-RATE=%.3f", float64(r.frames)/max(r.seconds, 1e-3)),
 	}
 	return fmt.Sprintf("#EXTM3U\n#EXT-X-VERSION:%d\n#EXT-X-INDEPENDENT-SEGMENTS\n#EXT-X-STREAM-INF:%s\n%s/list.m3u8\n",
-		version, strings.Join(attrs, ","), Original)
+		version, strings.Join(attrs, ","), g.cfg.Name)
 }
 
 // Original is the name of the rendition that is the camera's own video.

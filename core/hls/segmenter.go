@@ -34,6 +34,10 @@ type Config struct {
 	// digits.
 	Run string
 
+	// Name is the rendition's: the folder that the multivariant playlist points
+	// into. Empty means Original.
+	Name string
+
 	// Start is the wall clock at the beginning of the run. Media sequence numbers
 	// begin from it, so that they go on growing over restarts. Discontinuity
 	// sequence numbers begin at zero all the same: hls.js 1.7 hangs the page for
@@ -108,6 +112,9 @@ func New(cfg Config) (*Segmenter, error) {
 	}
 	if cfg.Keep == nil {
 		cfg.Keep = NewBody
+	}
+	if cfg.Name == "" {
+		cfg.Name = Original
 	}
 	base := 2 * uint64(max(cfg.Start.Unix(), 0)) // segments are half a second or longer
 	return &Segmenter{cfg: cfg, next: base, ready: make(chan struct{})}, nil

@@ -4,11 +4,12 @@ package hls
 
 import (
 	"bytes"
+	"context"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
 	"os"
-	"path"
 	"strconv"
 	"strings"
 	"sync"
@@ -21,7 +22,8 @@ import (
 // The names under a feed's hls/ path.
 const (
 	MultivariantName = "index.m3u8"
-	MediaName        = hls.Original + "/list.m3u8"
+	mediaName        = "list.m3u8"
+	playlistSuffix   = ".m3u8"
 
 	playlistType = "application/vnd.apple.mpegurl"
 	segmentType  = "video/mp4"
@@ -36,8 +38,13 @@ const (
 
 // Feed is what is served.
 type Feed interface {
-	// Segmenter returns the feed's segments; nil when it is off.
-	Segmenter() *hls.Segmenter
+	// Open returns what makes a rendition's segments, and has it made if it is
+	// not yet; the empty name is the rendition that suits the feed. It may wait for
+	// the camera until the context ends. The error is a problem.Problem, or tells
+	// that the feed is not ready.
+	Open(ctx context.Context, rendition string) (*hls.Segmenter, error)
+	// Segments returns what makes a rendition's segments at present, or nil.
+	Segments(rendition string) *hls.Segmenter
 	// Public says whether everybody may watch.
 	Public() bool
 	// Waiting says in a sentence why there is nothing to play.
@@ -57,11 +64,16 @@ func (h *Handler) ServeFile(w http.ResponseWriter, r *http.Request, f Feed, name
 	if !allowed(w, r, f) {
 		return
 	}
+	folder, file, inFolder := strings.Cut(name, "/")
 	switch {
-	case name == MultivariantName || name == MediaName:
-		h.playlist(w, r, f, name)
-	case strings.HasPrefix(name, hls.Original+"/"):
-		segment(w, r, f, path.Base(name))
+	case inFolder && file == mediaName:
+		h.playlist(w, r, f, folder, (*hls.Segmenter).Media)
+	case inFolder && !strings.Contains(file, "/"):
+		segment(w, r, f, folder, file)
+	case name == MultivariantName:
+		h.playlist(w, r, f, "", (*hls.Segmenter).Multivariant)
+	case !inFolder && strings.HasSuffix(name, playlistSuffix):
+		h.playlist(w, r, f, strings.TrimSuffix(name, playlistSuffix), (*hls.Segmenter).Multivariant)
 	default:
 		notFound(w, "There is no file of that name; a feed's HLS begins at "+MultivariantName+".")
 	}
@@ -93,9 +105,20 @@ func notFound(w http.ResponseWriter, why string) {
 	problem.Write(w, problem.Problem{Status: http.StatusNotFound, Code: "segment-unknown", Detail: why})
 }
 
-func (h *Handler) playlist(w http.ResponseWriter, r *http.Request, f Feed, name string) {
-	g := f.Segmenter()
-	if g == nil || !h.ready(r, g) {
+func (h *Handler) playlist(w http.ResponseWriter, r *http.Request, f Feed, rendition string, text func(*hls.Segmenter) (hls.Text, bool)) {
+	wait := h.Wait
+	if wait == 0 {
+		wait = maxStart
+	}
+	ctx, cancel := context.WithTimeout(r.Context(), wait)
+	defer cancel()
+	g, err := f.Open(ctx, rendition)
+	var p problem.Problem
+	if errors.As(err, &p) {
+		problem.Write(w, p)
+		return
+	}
+	if err != nil || !ready(ctx, g) {
 		w.Header().Set("Retry-After", "2")
 		problem.Write(w, problem.Problem{
 			Status: http.StatusServiceUnavailable, Code: "feed-not-ready",
@@ -106,10 +129,7 @@ func (h *Handler) playlist(w http.ResponseWriter, r *http.Request, f Feed, name 
 	if h.Watched != nil {
 		h.Watched(r, g.Target())
 	}
-	text, ok := g.Media()
-	if name == MultivariantName {
-		text, ok = g.Multivariant()
-	}
+	list, ok := text(g)
 	if !ok {
 		notFound(w, "The playlist has just gone; ask again.")
 		return
@@ -120,34 +140,27 @@ func (h *Handler) playlist(w http.ResponseWriter, r *http.Request, f Feed, name 
 	// player back by one.
 	header.Set("Cache-Control", scope(f)+", max-age="+strconv.Itoa(max(1, int(g.Target()/time.Second)/2)))
 	header.Set("Vary", "Accept-Encoding")
-	body := text.Plain
+	body := list.Plain
 	if acceptsGzip(r) && r.Header.Get("Range") == "" {
 		header.Set("Content-Encoding", "gzip")
-		body = text.Packed
+		body = list.Packed
 	}
 	send(w, r, bytes.NewReader(body), int64(len(body)))
 }
 
-func (h *Handler) ready(r *http.Request, g *hls.Segmenter) bool {
-	wait := h.Wait
-	if wait == 0 {
-		wait = maxStart
-	}
-	timer := time.NewTimer(wait)
-	defer timer.Stop()
+func ready(ctx context.Context, g *hls.Segmenter) bool {
 	select {
 	case <-g.Ready():
 		return true
-	case <-timer.C:
-	case <-r.Context().Done():
+	case <-ctx.Done():
 	}
 	return false
 }
 
-func segment(w http.ResponseWriter, r *http.Request, f Feed, name string) {
-	g := f.Segmenter()
+func segment(w http.ResponseWriter, r *http.Request, f Feed, rendition, name string) {
+	g := f.Segments(rendition)
 	if g == nil {
-		notFound(w, f.Waiting())
+		notFound(w, "Nothing is made of that name at present: the list, which a player asks for first, has it made.")
 		return
 	}
 	body, ok := g.Find(name)

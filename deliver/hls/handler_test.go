@@ -3,6 +3,8 @@ package hls_test
 import (
 	"bytes"
 	"compress/gzip"
+	"context"
+	"errors"
 	"io"
 	"net/http"
 	"net/http/httptest"
@@ -17,6 +19,7 @@ import (
 	"webostrum/core/media"
 	deliver "webostrum/deliver/hls"
 	"webostrum/deliver/memfile"
+	"webostrum/deliver/problem"
 	"webostrum/testkit/pictures"
 )
 
@@ -25,9 +28,25 @@ type feed struct {
 	public bool
 }
 
-func (f *feed) Segmenter() *hls.Segmenter { return f.g }
-func (f *feed) Public() bool              { return f.public }
-func (f *feed) Waiting() string           { return "The camera is being opened." }
+func (f *feed) Public() bool    { return f.public }
+func (f *feed) Waiting() string { return "The camera is being opened." }
+
+func (f *feed) Segments(rendition string) *hls.Segmenter {
+	if rendition != hls.Original {
+		return nil
+	}
+	return f.g
+}
+
+func (f *feed) Open(_ context.Context, rendition string) (*hls.Segmenter, error) {
+	switch {
+	case rendition != "" && rendition != hls.Original:
+		return nil, problem.Problem{Status: http.StatusNotFound, Code: "rendition-unknown", Detail: "no"}
+	case f.g == nil:
+		return nil, errors.New("off")
+	}
+	return f.g, nil
+}
 
 // keepers are the two ways of keeping segments.
 var keepers = map[string]func([][]byte) hls.Body{"memory": hls.NewBody, "file": memfile.Keep}

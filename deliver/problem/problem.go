@@ -15,6 +15,9 @@ type Problem struct {
 	Remedy string `json:"remedy,omitempty" doc:"What to do next"`
 }
 
+// Error makes a problem an error, so that whoever finds it need not write it.
+func (p Problem) Error() string { return p.Detail }
+
 // ContentType is what problems are sent as.
 const ContentType = "application/problem+json"
 

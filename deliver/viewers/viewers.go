@@ -1,11 +1,13 @@
-// Package viewers counts who watches by asking again and again, as HLS players
-// do: somebody counts as watching until they have not asked for a while.
+// Package viewers counts who watches: those who ask again and again, as HLS
+// players do, count until they have not asked for a while; those whose answer
+// goes on, as with Motion JPEG, until it ends.
 //
 // Limits: 20,000 viewers are told apart; more are not counted.
 package viewers
 
 import (
 	"hash/maphash"
+	"maps"
 	"net"
 	"net/http"
 	"sync"
@@ -23,6 +25,7 @@ type Counter struct {
 
 	mu    sync.Mutex
 	seen  map[key]time.Time // until when; guarded by mu
+	stay  map[string]int    // whose answers go on; guarded by mu
 	swept time.Time         // when the map was gone through last; guarded by mu
 }
 
@@ -33,7 +36,7 @@ type key struct {
 
 // New makes a counter.
 func New() *Counter {
-	return &Counter{seed: maphash.MakeSeed(), seen: make(map[key]time.Time)}
+	return &Counter{seed: maphash.MakeSeed(), seen: make(map[key]time.Time), stay: make(map[string]int)}
 }
 
 // Saw notes that the sender of a request watches a feed, until it has not
@@ -58,6 +61,20 @@ func (c *Counter) Saw(r *http.Request, feed string, now time.Time, stays time.Du
 	c.seen[k] = now.Add(stays)
 }
 
+// Stays counts somebody whose answer goes on, until left is called.
+func (c *Counter) Stays(feed string) (left func()) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.stay[feed]++
+	return func() {
+		c.mu.Lock()
+		defer c.mu.Unlock()
+		if c.stay[feed]--; c.stay[feed] == 0 {
+			delete(c.stay, feed)
+		}
+	}
+}
+
 func (c *Counter) sweepLocked(now time.Time) {
 	c.swept = now
 	for k, until := range c.seen {
@@ -72,7 +89,7 @@ func (c *Counter) Counts(now time.Time) map[string]int {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	c.sweepLocked(now)
-	counts := make(map[string]int)
+	counts := maps.Clone(c.stay)
 	for k := range c.seen {
 		counts[k.feed]++
 	}

@@ -1,0 +1,236 @@
+package api
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"slices"
+
+	"webostrum/core/convert"
+	"webostrum/core/hls"
+	"webostrum/core/media"
+	"webostrum/station"
+	"webostrum/store"
+)
+
+// RenditionBody is what a rendition is asked for with.
+type RenditionBody struct {
+	Name            string  `json:"name" pattern:"^[a-z0-9]+(-[a-z0-9]+)*$" patternDescription:"small letters, digits and single hyphens" minLength:"1" maxLength:"40" doc:"Name in addresses" example:"small"`
+	Codec           string  `json:"codec,omitempty" enum:"H264,JPEG" default:"H264" doc:"H264 for HLS, JPEG for Motion JPEG"`
+	Size            string  `json:"size,omitempty" maxLength:"20" doc:"Such as 640x360, 640x or x360 (the other side follows), 1/2 or 50%; empty is the camera's" example:"640x360"`
+	FrameRate       float64 `json:"frameRate,omitempty" minimum:"0" maximum:"120" doc:"Pictures a second at most; 0 is all"`
+	BitRate         int     `json:"bitRate,omitempty" minimum:"0" maximum:"100000000" doc:"H264: bits a second; 0 is what suits the size"`
+	KeyframeSeconds float64 `json:"keyframeSeconds,omitempty" minimum:"0" maximum:"600" doc:"H264: from one keyframe to the next; 0 is 2"`
+	Profile         string  `json:"profile,omitempty" enum:"baseline,main" doc:"H264: baseline for every player, main for a tenth fewer bits; baseline when left out"`
+	Quality         int     `json:"quality,omitempty" minimum:"0" maximum:"100" doc:"JPEG: 1 to 100; 0 is 80"`
+	Text            string  `json:"text,omitempty" maxLength:"200" doc:"Drawn on the picture; {date}, {time} and {place} stand for what they say" example:"{place}  {date} {time}"`
+	TextCorner      string  `json:"textCorner,omitempty" enum:"top-left,top-right,bottom-left,bottom-right" doc:"Where it stands; bottom-left when left out"`
+	TextSize        float64 `json:"textSize,omitempty" minimum:"0" maximum:"25" doc:"Height of its letters in hundredths of the picture's; 0 is 5"`
+}
+
+// RenditionChange is what editing a rendition takes; what is left out stays.
+type RenditionChange struct {
+	Size            *string  `json:"size,omitempty" maxLength:"20"`
+	FrameRate       *float64 `json:"frameRate,omitempty" minimum:"0" maximum:"120"`
+	BitRate         *int     `json:"bitRate,omitempty" minimum:"0" maximum:"100000000"`
+	KeyframeSeconds *float64 `json:"keyframeSeconds,omitempty" minimum:"0" maximum:"600"`
+	Profile         *string  `json:"profile,omitempty" enum:"baseline,main"`
+	Quality         *int     `json:"quality,omitempty" minimum:"0" maximum:"100"`
+	Text            *string  `json:"text,omitempty" maxLength:"200" doc:"Empty takes it away"`
+	TextCorner      *string  `json:"textCorner,omitempty" enum:"top-left,top-right,bottom-left,bottom-right"`
+	TextSize        *float64 `json:"textSize,omitempty" minimum:"0" maximum:"25"`
+}
+
+// Rendition is a rendition as the API shows it.
+type Rendition struct {
+	RenditionBody
+
+	Automatic     bool    `json:"automatic" doc:"Whether nobody asked for it: HLS needs it"`
+	Running       bool    `json:"running" doc:"Whether it is made at present; it is while somebody watches, and a little longer"`
+	Users         int     `json:"users" doc:"What uses it at present"`
+	MadeWidth     int     `json:"madeWidth,omitempty" doc:"Pixels; known once the camera's size is"`
+	MadeHeight    int     `json:"madeHeight,omitempty"`
+	Note          string  `json:"note,omitempty" doc:"How what is made differs from what was asked, and why"`
+	Share         float64 `json:"share" doc:"What scaling, drawing and encoding it take, as a share of one core; decoding is shared"`
+	MadeFrameRate float64 `json:"madeFrameRate" doc:"Pictures a second that are made"`
+	Path          string  `json:"path" doc:"Where it is, under the service's address"`
+}
+
+// Converting is what converting a feed takes.
+type Converting struct {
+	Lacks     string  `json:"lacks,omitempty" doc:"What is missing here for any conversion"`
+	Running   bool    `json:"running"`
+	Memory    int64   `json:"memoryBytes"`
+	Processor float64 `json:"processor" doc:"Of the whole worker, as a share of one core"`
+	Decoding  float64 `json:"decoding" doc:"Of decoding alone, as a share of one core"`
+	Dropped   uint64  `json:"dropped" doc:"Pictures left out because converting did not keep up"`
+	Undecoded uint64  `json:"undecoded" doc:"Pictures that could not be decoded"`
+	Restarts  uint64  `json:"restarts" doc:"Times the worker had to be started again"`
+	Trouble   string  `json:"trouble,omitempty" doc:"Why, the last time"`
+}
+
+func convertingView(s station.Status) Converting {
+	c := s.Costs
+	return Converting{
+		Lacks: s.Lacks, Running: c.Running, Memory: c.Memory, Processor: c.Processor, Decoding: c.Decoding,
+		Dropped: c.Dropped, Undecoded: c.Undecoded, Restarts: c.Restarts, Trouble: c.Trouble,
+	}
+}
+
+func renditionViews(s station.Status) []Rendition {
+	views := []Rendition{}
+	if s.Codec == media.JPEG {
+		automatic := store.Rendition{Name: station.Automatic, Codec: string(media.H264)}
+		v := renditionView(s, automatic)
+		v.Automatic = true
+		views = append(views, v)
+	}
+	for _, r := range s.Record.Renditions {
+		views = append(views, renditionView(s, r))
+	}
+	return views
+}
+
+func renditionView(s station.Status, r store.Rendition) Rendition {
+	v := Rendition{RenditionBody: RenditionBody{
+		Name: r.Name, Codec: r.Codec, Size: r.Size, FrameRate: r.FrameRate, BitRate: r.BitRate, KeyframeSeconds: r.KeySeconds,
+		Profile: r.Profile, Quality: r.Quality, Text: r.Text, TextCorner: r.TextCorner, TextSize: r.TextSize,
+	}}
+	v.Path = fmt.Sprintf("/media/%s/hls/%s.m3u8", s.Record.Name, r.Name)
+	if r.Codec == string(media.JPEG) {
+		v.Path = fmt.Sprintf("/media/%s/mjpeg?rendition=%s", s.Record.Name, r.Name)
+	}
+	w, err := station.Wish(r, s.Record.Title)
+	if err != nil {
+		v.Note = err.Error()
+		return v
+	}
+	if s.Width > 0 {
+		var made convert.Output
+		made, v.Note = w.Resolve(s.Width, s.Height)
+		v.MadeWidth, v.MadeHeight = made.Width, made.Height
+	}
+	for _, o := range s.Costs.Outputs {
+		if o.Wish.Key() == w.Key() {
+			v.Running, v.Users, v.Share, v.MadeFrameRate = true, o.Users, o.Share, o.FrameRate
+		}
+	}
+	return v
+}
+
+type renditionPath struct {
+	Name      string `path:"name" maxLength:"63" doc:"Name of the feed"`
+	Rendition string `path:"rendition" maxLength:"40" doc:"Name of the rendition"`
+}
+
+type renditionOutput struct{ Body Rendition }
+
+const mostRenditions = 12
+
+var errNoRendition = newProblem(http.StatusNotFound, "rendition-unknown", "The feed has no rendition of that name.", "Show the feed to see which there are.")
+
+func (a *API) addRendition(_ context.Context, in *struct {
+	Name string `path:"name" maxLength:"63" doc:"Name of the feed"`
+	Body RenditionBody
+}) (*renditionOutput, error) {
+	b := in.Body
+	r := store.Rendition{
+		Name: b.Name, Codec: b.Codec, Size: b.Size, FrameRate: b.FrameRate, BitRate: b.BitRate, KeySeconds: b.KeyframeSeconds,
+		Profile: b.Profile, Quality: b.Quality, Text: b.Text, TextCorner: b.TextCorner, TextSize: b.TextSize,
+	}
+	if slices.Contains([]string{hls.Original, station.Automatic, "index"}, b.Name) {
+		return nil, refused("name", fmt.Sprintf("%q has a meaning of its own here; choose another name", b.Name))
+	}
+	return a.changed(in.Name, b.Name, "rendition "+b.Name+" was added", func(f *store.Feed) error {
+		switch {
+		case slices.ContainsFunc(f.Renditions, func(x store.Rendition) bool { return x.Name == b.Name }):
+			return conflict("The feed has a rendition of that name already.")
+		case len(f.Renditions) >= mostRenditions:
+			return refused("name", fmt.Sprintf("a feed can have %d renditions; remove one first", mostRenditions))
+		}
+		if err := complete(&r, f.Title); err != nil {
+			return err
+		}
+		f.Renditions = append(f.Renditions, r)
+		return nil
+	})
+}
+
+func conflict(why string) *Problem {
+	return newProblem(http.StatusConflict, codeTaken, why, "Choose another name, or edit that one.")
+}
+
+const defaultTextSize = 5
+
+// complete fills in what a text needs, and checks a rendition.
+func complete(r *store.Rendition, place string) error {
+	if r.Text != "" {
+		if r.TextCorner == "" {
+			r.TextCorner = string(convert.BottomLeft)
+		}
+		if r.TextSize == 0 {
+			r.TextSize = defaultTextSize
+		}
+	}
+	if _, err := convert.ParseSize(r.Size); err != nil {
+		return refused("size", err.Error())
+	}
+	if _, err := station.Wish(*r, place); err != nil {
+		return newProblem(http.StatusUnprocessableEntity, codeInput, err.Error(), "Ask for something else.")
+	}
+	return nil
+}
+
+// changed edits a feed and shows one of its renditions.
+func (a *API) changed(feed, rendition, what string, change func(*store.Feed) error) (*renditionOutput, error) {
+	f, err := a.station.Edit(feed, what, change)
+	if err != nil {
+		return nil, answerFor(err)
+	}
+	for _, v := range renditionViews(f.Status()) {
+		if v.Name == rendition {
+			return &renditionOutput{v}, nil
+		}
+	}
+	return nil, errNoRendition
+}
+
+func (a *API) editRendition(_ context.Context, in *struct {
+	Name      string `path:"name" maxLength:"63" doc:"Name of the feed"`
+	Rendition string `path:"rendition" maxLength:"40" doc:"Name of the rendition"`
+	Body      RenditionChange
+}) (*renditionOutput, error) {
+	return a.changed(in.Name, in.Rendition, "rendition "+in.Rendition+" was edited", func(f *store.Feed) error {
+		i := slices.IndexFunc(f.Renditions, func(x store.Rendition) bool { return x.Name == in.Rendition })
+		if i < 0 {
+			return errNoRendition
+		}
+		f.Renditions = slices.Clone(f.Renditions)
+		in.Body.apply(&f.Renditions[i])
+		return complete(&f.Renditions[i], f.Title)
+	})
+}
+
+func (c RenditionChange) apply(r *store.Rendition) {
+	set(&r.Size, c.Size)
+	set(&r.FrameRate, c.FrameRate)
+	set(&r.BitRate, c.BitRate)
+	set(&r.KeySeconds, c.KeyframeSeconds)
+	set(&r.Profile, c.Profile)
+	set(&r.Quality, c.Quality)
+	set(&r.Text, c.Text)
+	set(&r.TextCorner, c.TextCorner)
+	set(&r.TextSize, c.TextSize)
+}
+
+func (a *API) removeRendition(_ context.Context, in *renditionPath) (*struct{}, error) {
+	_, err := a.station.Edit(in.Name, "rendition "+in.Rendition+" was removed", func(f *store.Feed) error {
+		before := len(f.Renditions)
+		f.Renditions = slices.DeleteFunc(slices.Clone(f.Renditions), func(x store.Rendition) bool { return x.Name == in.Rendition })
+		if len(f.Renditions) == before {
+			return errNoRendition
+		}
+		return nil
+	})
+	return nil, answerFor(err)
+}

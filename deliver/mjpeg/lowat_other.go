@@ -1,0 +1,7 @@
+//go:build !linux
+
+package mjpeg
+
+import "net"
+
+func keepShort(net.Conn, int) {}

@@ -1,0 +1,119 @@
+// Package mjpeg sends JPEG pictures over HTTP: as an answer that never ends
+// (multipart/x-mixed-replace), and as stills.
+//
+// Browsers show a part of such an answer when they see that it has ended. So the
+// boundary and the headers of the next part follow each picture at once, and there
+// is no Content-Length, whose presence has some engines wait all the same: each
+// picture is on the screen when it is sent, and not when the next one comes.
+//
+// Limits: a viewer has no more than 128 KiB waiting in the kernel besides the
+// picture being sent, and 10 s to take that.
+package mjpeg
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"time"
+
+	"webostrum/core/convert"
+	"webostrum/core/hub"
+	"webostrum/deliver/problem"
+)
+
+const (
+	boundary     = "webostrum-picture"
+	contentType  = "multipart/x-mixed-replace; boundary=" + boundary
+	partHead     = "--" + boundary + "\r\nContent-Type: image/jpeg\r\n\r\n"
+	writeTimeout = 10 * time.Second
+	mostUnsent   = 128 << 10
+)
+
+// between is what stands behind a picture: the beginning of the next part.
+var between = []byte("\r\n" + partHead)
+
+// Serve sends the pictures of a hub, which must all be JPEG, until the viewer,
+// the hub or ctx ends. A viewer that is slower than the pictures skips some and
+// always gets the newest. rate is how many a second at most; 0 means all.
+func Serve(ctx context.Context, w http.ResponseWriter, r *http.Request, h *hub.Hub, rate float64) {
+	header := w.Header()
+	header.Set("Content-Type", contentType)
+	header.Set("Cache-Control", "no-store")
+	header.Set("Connection", "close")
+	if r.Method == http.MethodHead {
+		w.WriteHeader(http.StatusOK)
+		return
+	}
+	conn, _, err := http.NewResponseController(w).Hijack()
+	if err != nil {
+		problem.Write(w, problem.Problem{
+			Status: http.StatusHTTPVersionNotSupported, Code: "http-version", Detail: "Motion JPEG needs a connection of its own, which this version of HTTP does not give.",
+			Remedy: "Ask over HTTP/1.1.",
+		})
+		return
+	}
+	keepShort(conn, mostUnsent)
+	ctx, cancel := context.WithCancel(ctx)
+	gone := watch(conn, cancel)
+	defer func() {
+		_ = conn.Close() // ends watch
+		<-gone
+	}()
+	send(ctx, conn, head(r, header), h, rate)
+}
+
+// head is the answer's head and that of its first part.
+func head(r *http.Request, header http.Header) []byte {
+	var b bytes.Buffer
+	version := "HTTP/1.1"
+	if !r.ProtoAtLeast(1, 1) {
+		version = "HTTP/1.0"
+	}
+	fmt.Fprintf(&b, "%s 200 OK\r\nDate: %s\r\n", version, time.Now().UTC().Format(http.TimeFormat))
+	_ = header.Write(&b) // a bytes.Buffer takes everything
+	b.WriteString("\r\n" + partHead)
+	return b.Bytes()
+}
+
+// watch notices when the viewer hangs up, which otherwise shows at the next
+// picture only.
+func watch(conn net.Conn, cancel context.CancelFunc) (ended <-chan struct{}) {
+	done := make(chan struct{})
+	_ = conn.SetReadDeadline(time.Time{})
+	go func() { // ends with the connection, which Serve closes and waits for
+		defer close(done)
+		defer cancel()
+		_, _ = io.Copy(io.Discard, conn)
+	}()
+	return done
+}
+
+func send(ctx context.Context, conn net.Conn, head []byte, h *hub.Hub, rate float64) {
+	reader := h.NewReader()
+	defer reader.Close()
+	pacer := convert.Pacer{Rate: rate}
+	begun := time.Now()
+	if !write(conn, head) {
+		return
+	}
+	for {
+		s, _, err := reader.Newest(ctx)
+		if err != nil {
+			return
+		}
+		if pacer.Take(s.Captured.Sub(begun)) && !write(conn, s.Data, between) {
+			return
+		}
+	}
+}
+
+// write writes without joining, so that all viewers share one picture.
+func write(conn net.Conn, parts ...[]byte) bool {
+	_ = conn.SetWriteDeadline(time.Now().Add(writeTimeout))
+	buffers := net.Buffers(parts)
+	_, err := buffers.WriteTo(conn)
+	return err == nil
+}

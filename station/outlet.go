@@ -1,0 +1,235 @@
+package station
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"time"
+
+	"webostrum/convert"
+	core "webostrum/core/convert"
+	"webostrum/core/hls"
+	"webostrum/core/media"
+	"webostrum/deliver/memfile"
+	"webostrum/deliver/problem"
+	"webostrum/store"
+)
+
+// Automatic is the name of the rendition that is made for HLS of a camera whose
+// pictures HLS cannot carry.
+const Automatic = "automatic"
+
+// outletLease is how long segments are made after the last request for their
+// list.
+const outletLease = 30 * time.Second
+
+// outlet is a rendition on its way to HLS players.
+type outlet struct {
+	name      string
+	segmenter *hls.Segmenter
+	output    *convert.Output
+	lease     *time.Timer
+	cancel    context.CancelFunc
+}
+
+var errOff = problem.Problem{
+	Status: http.StatusServiceUnavailable, Code: "feed-off", Detail: "The feed is switched off.", Remedy: "Switch it on, or ask again later.",
+}
+
+func unknownRendition(name string) error {
+	return problem.Problem{
+		Status: http.StatusNotFound, Code: "rendition-unknown", Detail: fmt.Sprintf("The feed has no rendition %q.", name),
+		Remedy: "List the feed's renditions to see which there are.",
+	}
+}
+
+// cannotConvert turns the converter's refusals into answers.
+func cannotConvert(err error) error {
+	if err == convert.ErrNoWorker {
+		return problem.Problem{
+			Status: http.StatusServiceUnavailable, Code: "converter-missing", Detail: "This needs a conversion, and the codec worker is missing here.",
+			Remedy: "Put webostrum-codecs beside webostrum, or say where it is with --codecs, and start the service again.",
+		}
+	}
+	return problem.Problem{Status: http.StatusServiceUnavailable, Code: "conversion-refused", Detail: err.Error()}
+}
+
+// Open implements hls.Feed.
+func (f *Feed) Open(ctx context.Context, rendition string) (*hls.Segmenter, error) {
+	r := f.present()
+	if r == nil {
+		return nil, errOff
+	}
+	if rendition == "" || rendition == hls.Original {
+		codec, err := r.codec(ctx)
+		switch {
+		case err != nil:
+			return nil, err
+		case codec == media.H264:
+			return r.segmenter, nil
+		case rendition == hls.Original:
+			return nil, problem.Problem{
+				Status: http.StatusNotFound, Code: "rendition-not-for-hls", Detail: "The camera sends JPEG, which HLS cannot carry.",
+				Remedy: "Ask for index.m3u8, which has it converted, or for ../mjpeg, which gives it as it is.",
+			}
+		}
+		rendition = Automatic
+	}
+	wish, err := f.wish(rendition)
+	if err != nil {
+		return nil, err
+	}
+	if wish.Codec != media.H264 {
+		return nil, problem.Problem{
+			Status: http.StatusNotFound, Code: "rendition-not-for-hls", Detail: "That rendition is Motion JPEG, which HLS cannot carry.",
+			Remedy: "Ask for ../mjpeg?rendition=" + rendition + ".",
+		}
+	}
+	return r.outlet(rendition, wish)
+}
+
+// Segments implements hls.Feed.
+func (f *Feed) Segments(rendition string) *hls.Segmenter {
+	r := f.present()
+	if r == nil {
+		return nil
+	}
+	if rendition == hls.Original {
+		return r.segmenter
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if o := r.outlets[rendition]; o != nil {
+		return o.segmenter
+	}
+	return nil
+}
+
+// wish says what a rendition's name stands for.
+func (f *Feed) wish(name string) (convert.Wish, error) {
+	record := f.stored()
+	if name == Automatic {
+		return convert.Wish{Rendition: core.Rendition{Codec: media.H264}}, nil
+	}
+	for _, r := range record.Renditions {
+		if r.Name == name {
+			return Wish(r, record.Title)
+		}
+	}
+	return convert.Wish{}, unknownRendition(name)
+}
+
+// Wish is what a rendition's record asks for; the error says what is wrong with
+// it. place is what {place} in its text stands for.
+func Wish(r store.Rendition, place string) (convert.Wish, error) {
+	size, err := core.ParseSize(r.Size)
+	if err != nil {
+		return convert.Wish{}, err
+	}
+	w := convert.Wish{Rendition: core.Rendition{
+		Codec: media.Codec(r.Codec), Size: size, FrameRate: r.FrameRate, BitRate: r.BitRate, KeySeconds: r.KeySeconds,
+		Profile: core.Profile(r.Profile), Quality: r.Quality,
+	}}
+	if r.Text != "" {
+		w.Text = &core.Text{Template: r.Text, Place: place, Corner: core.Corner(r.TextCorner), Size: r.TextSize}
+	}
+	return w, w.Validate()
+}
+
+// outlet returns what makes a rendition's segments, and begins it if need be.
+func (r *run) outlet(name string, w convert.Wish) (*hls.Segmenter, error) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.ended {
+		return nil, errOff
+	}
+	if o := r.outlets[name]; o != nil {
+		o.lease.Reset(outletLease)
+		return o.segmenter, nil
+	}
+	output, err := r.converter.Use(w)
+	if err != nil {
+		return nil, cannotConvert(err)
+	}
+	segmenter, err := hls.New(hls.Config{
+		Run: newRun(), Name: name, Start: time.Now(), Wanted: time.Duration(r.record.SegmentMillis) * time.Millisecond,
+		Listed: r.record.ListSize, Keep: memfile.Keep,
+	})
+	if err != nil {
+		output.Release()
+		return nil, err
+	}
+	ctx, cancel := context.WithCancel(context.Background())
+	o := &outlet{name: name, segmenter: segmenter, output: output, cancel: cancel, lease: time.AfterFunc(outletLease, cancel)}
+	r.outlets[name] = o
+	r.parts.Go(func() { r.serve(ctx, o) })
+	return segmenter, nil
+}
+
+// serve makes segments until nobody asks for them any more.
+func (r *run) serve(ctx context.Context, o *outlet) {
+	r.feed.tell(EventConvert, "converting began: "+o.what())
+	reader := o.output.Hub().NewReader()
+	for {
+		s, _, err := reader.Next(ctx)
+		if err != nil {
+			break
+		}
+		if err := o.segmenter.Write(s); err != nil {
+			r.feed.tell(EventWarning, err.Error())
+		}
+	}
+	reader.Close()
+	r.mu.Lock()
+	if r.outlets[o.name] == o {
+		delete(r.outlets, o.name)
+	}
+	r.mu.Unlock()
+	o.lease.Stop()
+	o.cancel()
+	share := r.share(o.output)
+	o.output.Release()
+	o.segmenter.Forget()
+	r.feed.tell(EventConvert, "nobody watches "+o.name+" any more"+share)
+}
+
+func (o *outlet) what() string {
+	if o.name == Automatic {
+		return "the camera sends JPEG, which HLS cannot carry, so it is made into H.264 while somebody watches"
+	}
+	return "rendition " + o.name + ", while somebody watches"
+}
+
+// share says what an output takes, once it is known.
+func (r *run) share(output *convert.Output) string {
+	costs := r.converter.Costs()
+	for _, o := range costs.Outputs {
+		if made, _, known := output.Made(); known && o.Made == made && o.Share > 0 {
+			return fmt.Sprintf("; converting took %.0f %% of a core, %.0f %% of it for decoding", 100*costs.Processor, 100*costs.Decoding)
+		}
+	}
+	return ""
+}
+
+// drop ends the outlets that are chosen, so that the next request has them made
+// as they are recorded then.
+func (r *run) drop(which func(name string) bool) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	for name, o := range r.outlets {
+		if which(name) {
+			delete(r.outlets, name)
+			o.cancel()
+		}
+	}
+}
+
+// forget drops what was made: it is the past.
+func (r *run) forget() {
+	r.segmenter.Forget()
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	for _, o := range r.outlets {
+		o.segmenter.Forget()
+	}
+}

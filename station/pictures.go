@@ -1,0 +1,162 @@
+package station
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"webostrum/convert"
+	core "webostrum/core/convert"
+	"webostrum/core/hub"
+	"webostrum/core/media"
+	"webostrum/deliver/problem"
+)
+
+// Wanted is how somebody wants a feed's pictures as JPEG. Zero values follow the
+// feed's settings, and those the camera.
+type Wanted struct {
+	Rendition string // of JPEG; nothing else is looked at then
+	Size      core.Size
+	FrameRate float64 // pictures a second at most
+	Quality   int     // 1 to 100
+}
+
+// Pictures is a feed's pictures as JPEG, for one viewer. Release it.
+type Pictures struct {
+	Hub       *hub.Hub
+	FrameRate float64 // pictures a second to be passed on; 0 means all
+	Release   func()
+}
+
+// mostUnasked is the side up to which viewers may have pictures made larger than
+// the camera's.
+const mostUnasked = 1920
+
+// Pictures opens a feed's pictures as JPEG: the camera's own if it sends JPEG and
+// nothing else is wanted, else converted. It waits for the camera until ctx ends.
+// Errors are as in Open.
+func (f *Feed) Pictures(ctx context.Context, w Wanted) (*Pictures, error) {
+	return f.pictures(ctx, w, false)
+}
+
+func (f *Feed) pictures(ctx context.Context, w Wanted, keyframesOnly bool) (*Pictures, error) {
+	r := f.present()
+	if r == nil {
+		return nil, errOff
+	}
+	codec, err := r.codec(ctx)
+	if err != nil {
+		return nil, err
+	}
+	wish, err := f.pictureWish(w)
+	if err != nil {
+		return nil, err
+	}
+	rate := wish.FrameRate
+	if own := (core.Rendition{Codec: media.JPEG, FrameRate: rate}); codec == media.JPEG && wish.Rendition == own {
+		return &Pictures{Hub: r.hub, FrameRate: rate, Release: func() {}}, nil
+	}
+	if err := r.affordable(wish); err != nil && w.Rendition == "" {
+		return nil, err
+	}
+	wish.KeyframesOnly = keyframesOnly && codec != media.JPEG
+	output, err := r.converter.Use(wish)
+	if err != nil {
+		return nil, cannotConvert(err)
+	}
+	return &Pictures{Hub: output.Hub(), Release: output.Release}, nil
+}
+
+// pictureWish fills in what is not asked for.
+func (f *Feed) pictureWish(w Wanted) (convert.Wish, error) {
+	if w.Rendition != "" {
+		wish, err := f.wish(w.Rendition)
+		if err == nil && wish.Codec != media.JPEG {
+			err = problem.Problem{
+				Status: http.StatusNotFound, Code: "rendition-not-jpeg", Detail: "That rendition is H.264, which cannot be shown as pictures.",
+				Remedy: "Ask for hls/" + w.Rendition + ".m3u8, or for a size with ?size=.",
+			}
+		}
+		return wish, err
+	}
+	record := f.stored()
+	wish := convert.Wish{Rendition: core.Rendition{Codec: media.JPEG, Size: w.Size, FrameRate: w.FrameRate, Quality: w.Quality}}
+	if wish.Size == (core.Size{}) {
+		wish.Size, _ = core.ParseSize(record.PictureSize) // checked when it was set
+	}
+	if wish.FrameRate == 0 {
+		wish.FrameRate = record.PictureRate
+	}
+	if wish.Quality == 0 {
+		wish.Quality = record.PictureQuality
+	}
+	if err := wish.Validate(); err != nil {
+		return wish, problem.Problem{Status: http.StatusUnprocessableEntity, Code: "input-refused", Detail: err.Error(), Remedy: "Ask for something else."}
+	}
+	return wish, nil
+}
+
+// affordable keeps viewers from having huge pictures made.
+func (r *run) affordable(w convert.Wish) error {
+	size := r.feed.pictureSize()
+	made, _ := w.Resolve(size[0], size[1])
+	if made.Width <= max(size[0], mostUnasked) && made.Height <= max(size[1], mostUnasked) {
+		return nil
+	}
+	return problem.Problem{
+		Status: http.StatusUnprocessableEntity, Code: "input-refused", Detail: "That is larger than the camera's picture.",
+		Remedy: "Ask for a smaller size, or have an engineer add a rendition of that size.",
+	}
+}
+
+const mostStills = 16 // sizes kept
+
+// Still returns a feed's latest picture as JPEG. With maxAge above zero one up to
+// that old will do, which costs less: it need not be made anew, and of video only
+// keyframes are decoded. It waits for the camera and for the picture until ctx
+// ends. Errors are as in Open.
+func (f *Feed) Still(ctx context.Context, w Wanted, maxAge time.Duration) (*media.Sample, error) {
+	r := f.present()
+	if r == nil {
+		return nil, errOff
+	}
+	if s := r.kept(w, maxAge); s != nil {
+		return s, nil
+	}
+	p, err := f.pictures(ctx, w, maxAge > 0)
+	if err != nil {
+		return nil, err
+	}
+	defer p.Release()
+	s := p.Hub.Latest()
+	if s == nil {
+		reader := p.Hub.NewReader()
+		defer reader.Close()
+		if s, _, err = reader.Next(ctx); err != nil {
+			return nil, err
+		}
+	}
+	if f.Condition().State != StateLive && time.Since(s.Captured) > f.station.staleAfter {
+		return nil, problem.Problem{Status: http.StatusServiceUnavailable, Code: "feed-not-ready", Detail: f.Waiting(), Remedy: "Ask again when the camera is back."}
+	}
+	r.keep(w, s)
+	return s, nil
+}
+
+func (r *run) kept(key Wanted, maxAge time.Duration) *media.Sample {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if s := r.stills[key]; s != nil && time.Since(s.Captured) <= maxAge {
+		return s
+	}
+	return nil
+}
+
+func (r *run) keep(key Wanted, s *media.Sample) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if _, known := r.stills[key]; !known && len(r.stills) >= mostStills {
+		clear(r.stills)
+	}
+	r.stills[key] = s
+}
