@@ -159,3 +159,24 @@ func (c *Client) Events(ctx context.Context, q EventQuery) ([]api.Event, error) 
 	err := c.call(ctx, "GET", "/events?"+v.Encode(), nil, &out)
 	return out.Events, err
 }
+
+// Still returns a feed's latest picture as JPEG and its age. query is as in the
+// address, such as size=640x.
+func (c *Client) Still(ctx context.Context, name string, query url.Values) (data []byte, age time.Duration, err error) {
+	req, err := http.NewRequestWithContext(ctx, "GET", c.base+"/media/"+url.PathEscape(name)+"/still.jpg?"+query.Encode(), nil)
+	if err != nil {
+		return nil, 0, err
+	}
+	req.Header.Set("Authorization", "Bearer "+c.token)
+	res, err := c.http.Do(req)
+	if err != nil {
+		return nil, 0, fmt.Errorf("%w at %s: %w", ErrUnreachable, c.base, err)
+	}
+	defer func() { _ = res.Body.Close() }()
+	if res.StatusCode >= http.StatusBadRequest {
+		return nil, 0, decode(res, nil)
+	}
+	secs, _ := strconv.Atoi(res.Header.Get("Age")) // missing is as good as zero
+	data, err = io.ReadAll(io.LimitReader(res.Body, maxAnswer))
+	return data, time.Duration(secs) * time.Second, err
+}

@@ -109,8 +109,12 @@ func New(cfg Config) (*Camera, error) {
 	if err != nil {
 		return nil, err
 	}
-	if cfg.Kind == "" {
+	switch cfg.Kind {
+	case "":
 		cfg.Kind = RTSP
+	case RTSP, MotionJPEG, Stills:
+	default:
+		return nil, fmt.Errorf("kind %q is not one of %s, %s, %s", cfg.Kind, RTSP, MotionJPEG, Stills)
 	}
 	if err := cfg.Settings.output(cfg.Kind).Validate(); err != nil {
 		return nil, fmt.Errorf("simulated camera %s: %w", cfg.Name, err)

@@ -96,7 +96,7 @@ func TestPicturesAndTimes(t *testing.T) {
 	assert.Equal(t, [2]int{320, 240}, [2]int{facts.Width, facts.Height})
 	assert.True(t, facts.FromCamera)
 	assert.WithinDuration(t, time.Now(), last.Captured, 2*time.Second)
-	assert.GreaterOrEqual(t, facts.Stats.Keyframes, uint64(2))
+	assert.GreaterOrEqual(t, facts.Stats.Packets, uint64(2))
 }
 
 func TestMisbehaviour(t *testing.T) {

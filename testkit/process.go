@@ -143,19 +143,18 @@ type Demo struct {
 	Address string // http://host:port
 	Enter   string // address that opens signed in
 	Data    string // data folder
-	Camera  string // host:port of the simulated camera
 	Control string // address of the cameras' control
 	Args    []string
 }
 
 // StartDemo runs the demo on free ports, with a data folder.
 func StartDemo(data string) (*Demo, error) {
-	ports, err := FreePorts(3)
+	ports, err := FreePorts(2)
 	if err != nil {
 		return nil, err
 	}
-	d := &Demo{Data: data, Camera: ports[1], Control: ports[2]}
-	d.Args = []string{"demo", "--demo-data", data, "--listen", ports[0], "--camera-listen", ports[1], "--control", ports[2]}
+	d := &Demo{Data: data, Control: ports[1]}
+	d.Args = []string{"demo", "--demo-data", data, "--listen", ports[0], "--camera-listen", "127.0.0.1:0", "--control", ports[1]}
 	return d, d.Again()
 }
 

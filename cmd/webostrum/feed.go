@@ -16,11 +16,12 @@ import (
 
 func (a *app) feed() *cli.Command {
 	return &cli.Command{
-		Name: "feed", Usage: "feeds: add, list, show, edit, remove, start, stop", OnUsageError: usageError,
+		Name: "feed", Usage: "feeds: add, list, show, edit, remove, start, stop, still", OnUsageError: usageError,
 		Commands: []*cli.Command{
 			a.feedAdd(), a.feedList(), a.feedShow(), a.feedEdit(), a.feedRemove(),
 			a.feedSwitch("start", "switch a feed on, or have it try again at once", (*client.Client).StartFeed),
 			a.feedSwitch("stop", "switch a feed off", (*client.Client).StopFeed),
+			a.feedStill(),
 		},
 	}
 }
@@ -43,8 +44,9 @@ func cameraFlags() []cli.Flag {
 		&cli.StringFlag{Name: "user", Usage: "the camera's `USER`"},
 		&cli.StringFlag{Name: "password", Usage: "the camera's `PASSWORD`", Sources: cli.EnvVars("WEBOSTRUM_CAMERA_PASSWORD")},
 		&cli.BoolFlag{Name: "password-stdin", Usage: "read the camera's password from standard input"},
-		&cli.StringFlag{Name: "transport", Usage: "auto, tcp or udp"},
-		&cli.StringFlag{Name: "fingerprint", Usage: "`SHA-256` of the camera's certificate to trust, for rtsps"},
+		&cli.StringFlag{Name: "transport", Usage: "RTSP: auto, tcp or udp"},
+		&cli.StringFlag{Name: "fetch", Usage: "HTTP: auto, stream (one endless answer) or poll (one picture an answer)"},
+		&cli.StringFlag{Name: "fingerprint", Usage: "`SHA-256` of the camera's certificate to trust, for rtsps and https"},
 	}
 }
 
@@ -53,6 +55,7 @@ func feedFlags() []cli.Flag {
 		&cli.StringFlag{Name: "title", Usage: "`NAME` for people"},
 		&cli.FloatFlag{Name: "segment", Usage: "wanted `SECONDS` of an HLS segment"},
 		&cli.IntFlag{Name: "list-size", Usage: "segments in the HLS list"},
+		&cli.FloatFlag{Name: "poll", Usage: "HTTP: `SECONDS` from one polled picture to the next, 0.1 to 3600"},
 		&cli.BoolFlag{Name: "public", Usage: "everybody may watch; --public=false takes it back"},
 		outputFlag(),
 	)
@@ -93,7 +96,8 @@ func (a *app) feedAdd() *cli.Command {
 			on := !c.Bool("off")
 			in := api.NewFeed{
 				Name: c.StringArg("name"), URL: c.StringArg("url"), Title: c.String("title"), User: c.String("user"), Password: secret,
-				Transport: c.String("transport"), Fingerprint: c.String("fingerprint"), Public: c.Bool("public"), Enabled: &on,
+				Transport: c.String("transport"), Fetch: c.String("fetch"), Fingerprint: c.String("fingerprint"), Public: c.Bool("public"), Enabled: &on,
+				PollSeconds: given(c, "poll", c.Float("poll")),
 			}
 			in.SegmentSeconds, in.ListSize = given(c, "segment", c.Float("segment")), given(c, "list-size", c.Int("list-size"))
 			f, err := cl.AddFeed(ctx, in)
@@ -116,14 +120,20 @@ func given[T any](c *cli.Command, flag string, value T) *T {
 func (a *app) feedEdit() *cli.Command {
 	return &cli.Command{
 		Name: "edit", Usage: "change a feed; what is not given stays", OnUsageError: usageError,
-		Flags: append(feedFlags(), &cli.StringFlag{Name: "url", Usage: "the camera's `URL`"}), Arguments: nameArg(),
+		Arguments: nameArg(),
+		Flags: append(feedFlags(), &cli.StringFlag{Name: "url", Usage: "the camera's `URL`"},
+			&cli.StringFlag{Name: "picture-size", Usage: "`SIZE` of Motion JPEG and stills that go out, such as 640x; empty for the camera's"},
+			&cli.FloatFlag{Name: "picture-rate", Usage: "pictures a second of Motion JPEG at most; 0 for all"},
+			&cli.IntFlag{Name: "picture-quality", Usage: "JPEG quality of what is converted, 1 to 100; 0 for the usual"}),
 		Action: a.withFeed(func(ctx context.Context, c *cli.Command, cl *client.Client, name string) error {
 			change := api.FeedChange{
 				Title: given(c, "title", c.String("title")), URL: given(c, "url", c.String("url")),
 				User: given(c, "user", c.String("user")), Password: given(c, "password", c.String("password")),
 				Transport: given(c, "transport", c.String("transport")), Fingerprint: given(c, "fingerprint", c.String("fingerprint")),
 				SegmentSeconds: given(c, "segment", c.Float("segment")), ListSize: given(c, "list-size", c.Int("list-size")),
-				Public: given(c, "public", c.Bool("public")),
+				Public: given(c, "public", c.Bool("public")), Fetch: given(c, "fetch", c.String("fetch")), PollSeconds: given(c, "poll", c.Float("poll")),
+				PictureSize: given(c, "picture-size", c.String("picture-size")), PictureRate: given(c, "picture-rate", c.Float("picture-rate")),
+				PictureQuality: given(c, "picture-quality", c.Int("picture-quality")),
 			}
 			if c.Bool("password-stdin") {
 				secret, err := password(c)
@@ -210,15 +220,38 @@ func (a *app) showFeed(c *cli.Command, cl *client.Client, f api.Feed) error {
 			row(w, "remedy", f.Remedy)
 		}
 		row(w, "picture", fmt.Sprintf("%s  %s  %s", size(f.Width, f.Height), rate(f.FrameRate), bits(f.BitRate)))
-		if s := f.Session; s != nil {
-			row(w, "session", fmt.Sprintf("%s %s %s over %s, %d of %d packets lost", s.Codec, s.Profile, s.Level, s.Transport, s.Lost, s.Packets+s.Lost))
+		if f.Session != nil {
+			row(w, "session", session(f))
+		}
+		for _, r := range f.Renditions {
+			row(w, "rendition", fmt.Sprintf("%s: %s %s, %s", r.Name, r.Codec, size(r.MadeWidth, r.MadeHeight), firstOf(r.Note, why(r))))
+		}
+		if cv := f.Converting; cv.Running {
+			row(w, "converting", fmt.Sprintf("%s of a core, %s of it for decoding, %d MiB", share(cv.Processor), share(cv.Decoding), cv.Memory>>20))
+		} else if cv.Lacks != "" {
+			row(w, "converting", cv.Lacks)
 		}
 		row(w, "HLS", fmt.Sprintf("segments of %g s wanted, %g s made, list of %d", f.SegmentSeconds, f.Target, f.ListSize))
 		row(w, "who may watch", map[bool]string{true: "everybody", false: "signed-in people"}[f.Public])
 		row(w, "viewers", f.Viewers)
 		row(w, "watch page", cl.Base()+"/watch/"+f.Name)
 		row(w, "HLS address", cl.Base()+"/media/"+f.Name+"/hls/index.m3u8")
+		row(w, "Motion JPEG", cl.Base()+"/media/"+f.Name+"/mjpeg")
+		row(w, "still picture", cl.Base()+"/media/"+f.Name+"/still.jpg")
 	})
+}
+
+// session says how a camera's pictures come.
+func session(f api.Feed) string {
+	s := f.Session
+	if s.Codec == "H264" {
+		return fmt.Sprintf("H264 %s %s over %s, %d of %d packets lost", s.Profile, s.Level, s.Transport, s.Lost, s.Packets+s.Lost)
+	}
+	text := fmt.Sprintf("%s %s by %s, %d left out", s.Codec, s.Sampling, s.Transport, s.Dropped)
+	if s.Transport == "poll" {
+		text += fmt.Sprintf(", every %g s, %d times unchanged", f.PollSeconds, s.Unchanged)
+	}
+	return text
 }
 
 func (a *app) feedRemove() *cli.Command {

@@ -32,7 +32,7 @@ func (a *app) inspect() *cli.Command {
 			}
 			in := api.InspectBody{
 				URL: c.StringArg("url"), User: c.String("user"), Password: secret, Transport: c.String("transport"),
-				Fingerprint: c.String("fingerprint"), Seconds: c.Float("seconds"),
+				Fetch: c.String("fetch"), Fingerprint: c.String("fingerprint"), Seconds: c.Float("seconds"),
 			}
 			var report *inspect.Report
 			err = a.wait("Looking into the camera", func() error {
@@ -63,11 +63,15 @@ func (a *app) look(ctx context.Context, c *cli.Command, in api.InspectBody) (*in
 	if err != nil {
 		return nil, usagef("%w", err)
 	}
+	fetch, err := source.ParseFetch(in.Fetch)
+	if err != nil {
+		return nil, usagef("%w", err)
+	}
 	if _, _, _, err := source.ParseURL(in.URL); err != nil {
 		return nil, usagef("%w", err)
 	}
 	return inspect.Run(ctx, inspect.Config{
-		URL: in.URL, User: in.User, Password: in.Password, Transport: transport, Fingerprint: in.Fingerprint,
+		URL: in.URL, User: in.User, Password: in.Password, Transport: transport, Fetch: fetch, Fingerprint: in.Fingerprint,
 		For: time.Duration(in.Seconds * float64(time.Second)),
 	})
 }
@@ -84,15 +88,23 @@ func reportTable(w io.Writer, r *inspect.Report) {
 		}
 		row(w, "track", fmt.Sprintf("%s %s/%d, %s", t.Kind, firstOf(t.Codec, "?"), t.ClockRate, use))
 	}
-	row(w, "video", fmt.Sprintf("%s, %s profile, level %s", r.Codec, r.Profile, r.Level))
+	if r.Codec == "H264" {
+		row(w, "video", fmt.Sprintf("%s, %s profile, level %s", r.Codec, r.Profile, r.Level))
+	} else {
+		row(w, "video", fmt.Sprintf("%s, %s", r.Codec, r.Sampling))
+	}
 	row(w, "size", size(r.Width, r.Height))
 	row(w, "frame rate", rate(r.FrameRate))
 	row(w, "bit rate", bits(r.BitRate))
-	row(w, "keyframe interval", seconds(r.KeyframeEvery))
-	row(w, "B-frames", yesNo(r.BFrames))
-	row(w, "slices a picture", r.Slices)
-	row(w, "loss", fmt.Sprintf("%d of %d packets", r.Lost, r.Packets+r.Lost))
-	row(w, "capture time", map[bool]string{true: "from the camera's sender reports", false: "from arrival"}[r.Reports])
+	if r.Codec == "H264" {
+		row(w, "keyframe interval", seconds(r.KeyframeEvery))
+		row(w, "B-frames", yesNo(r.BFrames))
+		row(w, "slices a picture", r.Slices)
+		row(w, "loss", fmt.Sprintf("%d of %d packets", r.Lost, r.Packets+r.Lost))
+	} else {
+		row(w, "left out", fmt.Sprintf("%d pictures that were not whole", r.Dropped))
+	}
+	row(w, "capture time", map[bool]string{true: "from the camera", false: "from arrival"}[r.Reports])
 	row(w, "read for", seconds(r.Seconds))
 	for _, n := range r.Notes {
 		row(w, "note", n)

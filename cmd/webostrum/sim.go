@@ -28,15 +28,18 @@ func (a *app) sim() *cli.Command {
 		Flags: []cli.Flag{
 			a.workerFlag(), a.controlFlag(),
 			&cli.StringFlag{Name: "name", Usage: "`NAME` of the camera, also its path", Value: "lower-station"},
-			&cli.StringFlag{Name: "listen", Usage: "RTSP `ADDRESS`", Value: "127.0.0.1:7654"},
+			&cli.StringFlag{Name: "kind", Usage: "how it sends: rtsp, motion-jpeg or stills", Value: string(sim.RTSP)},
+			&cli.StringFlag{Name: "listen", Usage: "`ADDRESS` for RTSP or HTTP", Value: "127.0.0.1:7654"},
 			&cli.StringFlag{Name: "user", Usage: "`USER` that may watch; empty for no sign-in", Value: "viewer"},
 			&cli.StringFlag{Name: "password", Usage: "the user's `PASSWORD`", Value: demoPassword},
 			&cli.StringFlag{Name: "digest", Usage: "`ALGORITHM` of the sign-in: MD5 or SHA-256", Value: "MD5"},
+			&cli.BoolFlag{Name: "basic", Usage: "the sign-in is Basic and not Digest; HTTP only"},
 			&cli.BoolFlag{Name: "no-tcp", Usage: "offer RTP over UDP only"},
 			&cli.StringFlag{Name: "size", Usage: "`WIDTHxHEIGHT` of the picture", Value: fmt.Sprintf("%dx%d", d.Width, d.Height)},
 			&cli.FloatFlag{Name: "rate", Usage: "pictures a second", Value: d.FrameRate},
 			&cli.IntFlag{Name: "bit-rate", Usage: "bits a second", Value: d.BitRate},
 			&cli.DurationFlag{Name: "keyframes", Usage: "time from one keyframe to the next", Value: d.KeyEvery},
+			&cli.IntFlag{Name: "quality", Usage: "of JPEG, 1 to 100", Value: d.Quality},
 		},
 		Action:   a.runSim,
 		Commands: []*cli.Command{a.simTell()},
@@ -63,9 +66,9 @@ func (a *app) runSim(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	camera, err := sim.New(sim.Config{
-		Name: c.String("name"), Listen: c.String("listen"), User: c.String("user"), Password: c.String("password"),
+		Name: c.String("name"), Kind: sim.Kind(c.String("kind")), Basic: c.Bool("basic"), Listen: c.String("listen"), User: c.String("user"), Password: c.String("password"),
 		Algorithm: c.String("digest"), NoTCP: c.Bool("no-tcp"), Worker: c.String("codecs"),
-		Settings: sim.Settings{Width: w, Height: h, FrameRate: c.Float("rate"), BitRate: c.Int("bit-rate"), KeyEvery: c.Duration("keyframes")},
+		Settings: sim.Settings{Width: w, Height: h, FrameRate: c.Float("rate"), BitRate: c.Int("bit-rate"), KeyEvery: c.Duration("keyframes"), Quality: c.Int("quality")},
 	})
 	if err != nil {
 		return err
@@ -130,7 +133,11 @@ func (a *app) simTell() *cli.Command {
 				o.Behave.Frozen, err = onOff(c)
 				return o, err
 			}),
-			tell("lose", "leave out a share of the packets", nil, func(c *cli.Command) (o sim.Order, err error) {
+			tell("page", "send a sign-in page instead of pictures, HTTP only: on or off", nil, func(c *cli.Command) (o sim.Order, err error) {
+				o.Behave.SignInPage, err = onOff(c)
+				return o, err
+			}),
+			tell("lose", "leave out a share of the packets, or cut a share of the JPEG pictures short", nil, func(c *cli.Command) (o sim.Order, err error) {
 				o.Behave.Loss, err = share(c)
 				return o, err
 			}),

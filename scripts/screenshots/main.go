@@ -11,6 +11,8 @@ import (
 	"strings"
 	"time"
 
+	"webostrum/client"
+	"webostrum/service"
 	"webostrum/testkit"
 )
 
@@ -50,6 +52,12 @@ func run(out, only string) error {
 	}
 	defer stop()
 	s := &shooter{demo: demo, page: page, out: out, only: only}
+	if s.camera, err = cameraURL(data, "lower-station"); err != nil {
+		return err
+	}
+	if s.winch, err = cameraURL(data, "winch-room"); err != nil {
+		return err
+	}
 	if err := s.pages(); err != nil {
 		return err
 	}
@@ -57,10 +65,21 @@ func run(out, only string) error {
 }
 
 type shooter struct {
-	demo *testkit.Demo
-	page *testkit.Page
-	out  string
-	only string
+	demo   *testkit.Demo
+	page   *testkit.Page
+	out    string
+	only   string
+	camera string // URL of the RTSP camera
+	winch  string // URL of the Motion JPEG camera
+}
+
+func cameraURL(data, feed string) (string, error) {
+	local, err := service.ReadLocal(data)
+	if err != nil {
+		return "", err
+	}
+	f, err := client.New(local.Address, local.Token).Feed(context.Background(), feed)
+	return f.URL, err
 }
 
 func (s *shooter) wanted(name string) bool { return s.only == "" || strings.Contains(name, s.only) }
@@ -134,7 +153,7 @@ func (s *shooter) fillAdd() error {
 		return err
 	}
 	for selector, text := range map[string]string{
-		`input[placeholder^="rtsp://"]`:      "rtsp://" + s.demo.Camera + "/lower-station",
+		`input[placeholder^="rtsp://"]`:      s.camera,
 		`input[autocomplete="off"]`:          "viewer",
 		`input[autocomplete="new-password"]`: "funicular",
 	} {

@@ -18,10 +18,9 @@ func (s *shooter) terminals() error {
 	if err != nil {
 		return err
 	}
-	camera := s.demo.Camera
 	commands := map[string][]string{
 		"cli-feeds":   {"feed list", "feed show lower-station", "events --limit 8"},
-		"cli-inspect": {"inspect --user viewer --password funicular rtsp://" + camera + "/lower-station", "inspect --user viewer --password wrong rtsp://" + camera + "/lower-station"},
+		"cli-inspect": {"inspect --user viewer --password funicular " + s.camera, "inspect --user viewer --password funicular " + s.winch, "inspect --user viewer --password wrong " + s.camera},
 	}
 	for name, lines := range commands {
 		if !s.wanted(name) {

@@ -4,6 +4,58 @@
  */
 
 export interface paths {
+    "/api/v1/accounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All accounts */
+        get: operations["list-accounts"];
+        put?: never;
+        /** Add an account */
+        post: operations["add-account"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/accounts/{account}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove an account */
+        delete: operations["remove-account"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/accounts/{account}/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Give an account another password */
+        put: operations["set-password"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/events": {
         parameters: {
             query?: never;
@@ -69,6 +121,127 @@ export interface paths {
         get: operations["feed-history"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{name}/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A feed's links */
+        get: operations["list-links"];
+        put?: never;
+        /** Make a link that lets whoever has it watch the feed */
+        post: operations["add-link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{name}/links/{link}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End a link */
+        delete: operations["remove-link"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{name}/renditions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add a rendition */
+        post: operations["add-rendition"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{name}/renditions/{rendition}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove a rendition */
+        delete: operations["remove-rendition"];
+        options?: never;
+        head?: never;
+        /** Change a rendition */
+        patch: operations["edit-rendition"];
+        trace?: never;
+    };
+    "/api/v1/feeds/{name}/requests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add a request to the camera */
+        post: operations["add-camera-request"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{name}/requests/{request}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove a request to the camera */
+        delete: operations["remove-camera-request"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{name}/requests/{request}/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send a request to the camera */
+        post: operations["run-camera-request"];
         delete?: never;
         options?: never;
         head?: never;
@@ -201,6 +374,79 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AccountView: {
+            /** Format: date-time */
+            created: string;
+            name: string;
+            /**
+             * @description An engineer sees and changes everything; a viewer sees and changes nothing
+             * @enum {string}
+             */
+            role: "engineer" | "viewer";
+        };
+        "Add-linkRequest": {
+            /** @description What it is for */
+            name: string;
+        };
+        CameraAnswer: {
+            /** Format: double */
+            milliseconds: number;
+            /** Format: int64 */
+            status: number;
+            /** @description The beginning of the answer */
+            text: string;
+        };
+        CameraRequest: {
+            /** @description Whether it is sent before each connection: small cameras forget their settings when they start anew */
+            atConnection?: boolean;
+            body?: string;
+            /**
+             * @default GET
+             * @enum {string}
+             */
+            method: "GET" | "POST" | "PUT" | "DELETE";
+            /** @example resolution */
+            name: string;
+            /**
+             * @description Path at the camera, or a URL of its host on another port
+             * @example /settings?size=640x360
+             */
+            target: string;
+        };
+        Converting: {
+            /**
+             * Format: double
+             * @description Of decoding alone, as a share of one core
+             */
+            decoding: number;
+            /**
+             * Format: int64
+             * @description Pictures left out because converting did not keep up
+             */
+            dropped: number;
+            /** @description What is missing here for any conversion */
+            lacks?: string;
+            /** Format: int64 */
+            memoryBytes: number;
+            /**
+             * Format: double
+             * @description Of the whole worker, as a share of one core
+             */
+            processor: number;
+            /**
+             * Format: int64
+             * @description Times the worker had to be started again
+             */
+            restarts: number;
+            running: boolean;
+            /** @description Why, the last time */
+            trouble?: string;
+            /**
+             * Format: int64
+             * @description Pictures that could not be decoded
+             */
+            undecoded: number;
+        };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
             location?: string;
@@ -218,7 +464,7 @@ export interface components {
             /** Format: int64 */
             id: number;
             /** @enum {string} */
-            kind: "state" | "change" | "warning" | "sign-in" | "service";
+            kind: "state" | "change" | "warning" | "sign-in" | "service" | "convert" | "request";
             text: string;
         };
         EventsOutputBody: {
@@ -233,10 +479,18 @@ export interface components {
             bitRate: number;
             /** @description Kind of fault */
             code?: string;
+            /** @description What the camera sends: H264 or JPEG */
+            codec?: string;
+            converting: components["schemas"]["Converting"];
             /** @description Whether a user and password are kept */
             credentials: boolean;
             /** @description Whether the feed is switched on */
             enabled: boolean;
+            /**
+             * @description How pictures are got from an HTTP camera
+             * @enum {string}
+             */
+            fetch: "auto" | "stream" | "poll";
             /** @description SHA-256 of the certificate that is trusted */
             fingerprint?: string;
             /**
@@ -263,12 +517,33 @@ export interface components {
             name: string;
             /** Format: date-time */
             nextTry?: string;
+            /**
+             * Format: int64
+             * @description JPEG quality of what is converted; 0 is 80
+             */
+            pictureQuality: number;
+            /**
+             * Format: double
+             * @description Pictures a second of Motion JPEG at most; 0 is all
+             */
+            pictureRate: number;
+            /** @description Size of Motion JPEG and stills that go out; empty is the camera's */
+            pictureSize: string;
+            /**
+             * Format: double
+             * @description From one polled picture to the next
+             */
+            pollSeconds: number;
             /** @description Whether everybody may watch without signing in */
             public: boolean;
             /** @description Why it is in that state, in a sentence */
             reason: string;
             /** @description What to do next */
             remedy?: string;
+            /** @description What the camera's pictures can be made into, besides its own */
+            renditions: components["schemas"]["Rendition"][] | null;
+            /** @description Requests to the camera */
+            requests: components["schemas"]["CameraRequest"][] | null;
             /** @description Changes whenever the feed is started anew */
             run?: string;
             /**
@@ -292,7 +567,10 @@ export interface components {
             targetSeconds?: number;
             /** @description Name for people */
             title: string;
-            /** @enum {string} */
+            /**
+             * @description How RTP comes from an RTSP camera
+             * @enum {string}
+             */
             transport: "auto" | "tcp" | "udp";
             /**
              * Format: int64
@@ -313,10 +591,26 @@ export interface components {
             width?: number;
         };
         FeedChange: {
+            /** @enum {string} */
+            fetch?: "auto" | "stream" | "poll";
             fingerprint?: string;
             /** Format: int64 */
             listSize?: number;
             password?: string;
+            /**
+             * Format: int64
+             * @description JPEG quality of what is converted; 0 is 80
+             */
+            pictureQuality?: number;
+            /**
+             * Format: double
+             * @description Pictures a second of Motion JPEG at most; 0 is all
+             */
+            pictureRate?: number;
+            /** @description Size of Motion JPEG and stills that go out, such as 640x360, 640x or 1/2; empty is the camera's */
+            pictureSize?: string;
+            /** Format: double */
+            pollSeconds?: number;
             public?: boolean;
             /** Format: double */
             segmentSeconds?: number;
@@ -335,6 +629,11 @@ export interface components {
             points: components["schemas"]["Point"][] | null;
         };
         InspectBody: {
+            /**
+             * @default auto
+             * @enum {string}
+             */
+            fetch: "auto" | "stream" | "poll";
             fingerprint?: string;
             password?: string;
             /**
@@ -348,19 +647,52 @@ export interface components {
              * @enum {string}
              */
             transport: "auto" | "tcp" | "udp";
-            /** @description The camera's address: rtsp:// or rtsps:// */
+            /** @description The camera's address: rtsp://, rtsps://, http:// or https:// */
             url: string;
             user?: string;
+        };
+        Link: {
+            /** Format: date-time */
+            readonly created: string;
+            /**
+             * @description What it is for
+             * @example wall-panel
+             */
+            name: string;
+            /** @description Beginning of the addresses it opens; shown once, when the link is made */
+            readonly path?: string;
+        };
+        "List-accountsResponse": {
+            accounts: components["schemas"]["AccountView"][] | null;
+        };
+        "List-linksResponse": {
+            links: components["schemas"]["Link"][] | null;
         };
         Me: {
             name: string;
             /** @enum {string} */
             role: "engineer" | "viewer";
         };
+        NewAccount: {
+            name: string;
+            /** @description 8 to 72 characters */
+            password: string;
+            /**
+             * @default viewer
+             * @enum {string}
+             */
+            role: "engineer" | "viewer";
+        };
         NewFeed: {
             /** @description Whether the feed is switched on; it is when left out */
             enabled?: boolean;
-            /** @description SHA-256 of the certificate to trust, for rtsps */
+            /**
+             * @description How pictures are got from an HTTP camera: one endless answer, or one answer a picture; auto goes by what it answers
+             * @default auto
+             * @enum {string}
+             */
+            fetch: "auto" | "stream" | "poll";
+            /** @description SHA-256 of the certificate to trust, for rtsps and https */
             fingerprint?: string;
             /**
              * Format: int64
@@ -374,6 +706,11 @@ export interface components {
             name: string;
             /** @description The camera's password; never shown again */
             password?: string;
+            /**
+             * Format: double
+             * @description From one polled picture to the next; 2 when left out
+             */
+            pollSeconds?: number;
             /** @description Whether everybody may watch without signing in */
             public?: boolean;
             /**
@@ -390,7 +727,7 @@ export interface components {
              */
             transport: "auto" | "tcp" | "udp";
             /**
-             * @description The camera's address: rtsp:// or rtsps://. Credentials in it are taken out and kept sealed
+             * @description The camera's address: rtsp://, rtsps://, http:// or https://. Credentials in it are taken out and kept sealed
              * @example rtsp://192.0.2.7:554/main
              */
             url: string;
@@ -448,6 +785,171 @@ export interface components {
              */
             type: string;
         };
+        Rendition: {
+            /** @description Whether nobody asked for it: HLS needs it */
+            automatic: boolean;
+            /**
+             * Format: int64
+             * @description H264: bits a second; 0 is what suits the size
+             */
+            bitRate?: number;
+            /**
+             * @description H264 for HLS, JPEG for Motion JPEG
+             * @default H264
+             * @enum {string}
+             */
+            codec: "H264" | "JPEG";
+            /**
+             * Format: double
+             * @description Pictures a second at most; 0 is all
+             */
+            frameRate?: number;
+            /**
+             * Format: double
+             * @description H264: from one keyframe to the next; 0 is 2
+             */
+            keyframeSeconds?: number;
+            /**
+             * Format: double
+             * @description Pictures a second that are made
+             */
+            madeFrameRate: number;
+            /** Format: int64 */
+            madeHeight?: number;
+            /**
+             * Format: int64
+             * @description Pixels; known once the camera's size is
+             */
+            madeWidth?: number;
+            /**
+             * @description Name in addresses
+             * @example small
+             */
+            name: string;
+            /** @description How what is made differs from what was asked, and why */
+            note?: string;
+            /** @description Where it is, under the service's address */
+            path: string;
+            /**
+             * @description H264: baseline for every player, main for a tenth fewer bits; baseline when left out
+             * @enum {string}
+             */
+            profile?: "baseline" | "main";
+            /**
+             * Format: int64
+             * @description JPEG: 1 to 100; 0 is 80
+             */
+            quality?: number;
+            /** @description Whether it is made at present; it is while somebody watches, and a little longer */
+            running: boolean;
+            /**
+             * Format: double
+             * @description What scaling, drawing and encoding it take, as a share of one core; decoding is shared
+             */
+            share: number;
+            /**
+             * @description Such as 640x360, 640x or x360 (the other side follows), 1/2 or 50%; empty is the camera's
+             * @example 640x360
+             */
+            size?: string;
+            /**
+             * @description Drawn on the picture; {date}, {time} and {place} stand for what they say
+             * @example {place}  {date} {time}
+             */
+            text?: string;
+            /**
+             * @description Where it stands; bottom-left when left out
+             * @enum {string}
+             */
+            textCorner?: "top-left" | "top-right" | "bottom-left" | "bottom-right";
+            /**
+             * Format: double
+             * @description Height of its letters in hundredths of the picture's; 0 is 5
+             */
+            textSize?: number;
+            /**
+             * Format: int64
+             * @description What uses it at present
+             */
+            users: number;
+        };
+        RenditionBody: {
+            /**
+             * Format: int64
+             * @description H264: bits a second; 0 is what suits the size
+             */
+            bitRate?: number;
+            /**
+             * @description H264 for HLS, JPEG for Motion JPEG
+             * @default H264
+             * @enum {string}
+             */
+            codec: "H264" | "JPEG";
+            /**
+             * Format: double
+             * @description Pictures a second at most; 0 is all
+             */
+            frameRate?: number;
+            /**
+             * Format: double
+             * @description H264: from one keyframe to the next; 0 is 2
+             */
+            keyframeSeconds?: number;
+            /**
+             * @description Name in addresses
+             * @example small
+             */
+            name: string;
+            /**
+             * @description H264: baseline for every player, main for a tenth fewer bits; baseline when left out
+             * @enum {string}
+             */
+            profile?: "baseline" | "main";
+            /**
+             * Format: int64
+             * @description JPEG: 1 to 100; 0 is 80
+             */
+            quality?: number;
+            /**
+             * @description Such as 640x360, 640x or x360 (the other side follows), 1/2 or 50%; empty is the camera's
+             * @example 640x360
+             */
+            size?: string;
+            /**
+             * @description Drawn on the picture; {date}, {time} and {place} stand for what they say
+             * @example {place}  {date} {time}
+             */
+            text?: string;
+            /**
+             * @description Where it stands; bottom-left when left out
+             * @enum {string}
+             */
+            textCorner?: "top-left" | "top-right" | "bottom-left" | "bottom-right";
+            /**
+             * Format: double
+             * @description Height of its letters in hundredths of the picture's; 0 is 5
+             */
+            textSize?: number;
+        };
+        RenditionChange: {
+            /** Format: int64 */
+            bitRate?: number;
+            /** Format: double */
+            frameRate?: number;
+            /** Format: double */
+            keyframeSeconds?: number;
+            /** @enum {string} */
+            profile?: "baseline" | "main";
+            /** Format: int64 */
+            quality?: number;
+            size?: string;
+            /** @description Empty takes it away */
+            text?: string;
+            /** @enum {string} */
+            textCorner?: "top-left" | "top-right" | "bottom-left" | "bottom-right";
+            /** Format: double */
+            textSize?: number;
+        };
         Report: {
             /** @description Whether pictures are reordered */
             bFrames: boolean;
@@ -458,10 +960,15 @@ export interface components {
             bitRate: number;
             /**
              * Format: double
-             * @description By how much the camera's clock differs, by its sender reports
+             * @description By how much the camera's clock differs
              */
             clockOffsetSeconds: number;
             codec: string;
+            /**
+             * Format: int64
+             * @description Pictures left out because they were not whole
+             */
+            dropped: number;
             /**
              * Format: double
              * @description Pictures a second, measured
@@ -477,7 +984,7 @@ export interface components {
              * @description Seconds between keyframes; 0 when fewer than two came
              */
             keyframeSeconds?: number;
-            level: string;
+            level?: string;
             /**
              * Format: int64
              * @description Packets that never came
@@ -486,13 +993,15 @@ export interface components {
             notes: string[] | null;
             /** Format: int64 */
             packets: number;
-            profile: string;
+            profile?: string;
+            /** @description Of JPEG: how colours are sampled, such as 4:2:0 */
+            sampling?: string;
             /**
              * Format: double
              * @description How long was read
              */
             seconds: number;
-            /** @description Whether capture times come from the camera's sender reports */
+            /** @description Whether capture times come from the camera */
             senderReports: boolean;
             /** @description What the camera calls itself */
             server?: string;
@@ -503,8 +1012,13 @@ export interface components {
             slices: number;
             /** @description What the session description offers */
             tracks: components["schemas"]["Track"][] | null;
-            /** @description How RTP came: tcp or udp */
+            /** @description How pictures came: tcp or udp for RTSP, stream or poll for HTTP */
             transport: string;
+            /**
+             * Format: int64
+             * @description Polled pictures that were the same as before
+             */
+            unchanged: number;
             /**
              * Format: int64
              * @description Pixels
@@ -526,7 +1040,7 @@ export interface components {
              * @description Pictures left out because something of them, or of what they refer to, was missing
              */
             dropped: number;
-            level: string;
+            level?: string;
             /**
              * Format: int64
              * @description Packets that never came
@@ -534,13 +1048,30 @@ export interface components {
             lost: number;
             /** Format: int64 */
             packets: number;
-            profile: string;
+            profile?: string;
+            /**
+             * Format: int64
+             * @description Times an HTTP camera ended its answer and was asked again
+             */
+            reopened: number;
+            /** @description Of JPEG, such as 4:2:0 */
+            sampling?: string;
             /** @description Whether capture times come from the camera */
             senderReports: boolean;
             server?: string;
             /** Format: int64 */
             slices: number;
+            /** @description tcp or udp for RTSP, stream or poll for HTTP */
             transport: string;
+            /**
+             * Format: int64
+             * @description Polled pictures that were the same as before
+             */
+            unchanged: number;
+        };
+        "Set-passwordRequest": {
+            /** @description 8 to 72 characters */
+            password: string;
         };
         SignInBody: {
             /** @description Name of the account */
@@ -566,6 +1097,240 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    "list-accounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["List-accountsResponse"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "add-account": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewAccount"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "remove-account": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the account */
+                account: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the account */
+                account: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Set-passwordRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "list-events": {
         parameters: {
             query?: {
@@ -944,6 +1709,557 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HistoryOutputBody"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the feed */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["List-linksResponse"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "add-link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the feed */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Add-linkRequest"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Link"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "remove-link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the feed */
+                name: string;
+                /** @description Name of the link */
+                link: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "add-rendition": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the feed */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RenditionBody"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rendition"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "remove-rendition": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the feed */
+                name: string;
+                /** @description Name of the rendition */
+                rendition: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "edit-rendition": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the feed */
+                name: string;
+                /** @description Name of the rendition */
+                rendition: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RenditionChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rendition"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "add-camera-request": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the feed */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CameraRequest"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CameraRequest"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "remove-camera-request": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the feed */
+                name: string;
+                /** @description Name of the request */
+                request: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "run-camera-request": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the feed */
+                name: string;
+                /** @description Name of the request */
+                request: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CameraAnswer"];
                 };
             };
             /** @description Unauthorized */

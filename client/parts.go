@@ -1,0 +1,88 @@
+package client
+
+import (
+	"context"
+	"net/url"
+
+	"webostrum/api"
+)
+
+func partPath(feed, kind, name string) string {
+	return feedPath(feed) + kind + "/" + url.PathEscape(name)
+}
+
+const (
+	renditions = "/renditions"
+	requests   = "/requests"
+	links      = "/links"
+	accounts   = "/accounts"
+)
+
+// AddRendition adds a rendition to a feed.
+func (c *Client) AddRendition(ctx context.Context, feed string, in api.RenditionBody) (r api.Rendition, err error) {
+	return r, c.call(ctx, "POST", feedPath(feed)+renditions, in, &r)
+}
+
+// EditRendition changes a feed's rendition.
+func (c *Client) EditRendition(ctx context.Context, feed, name string, in api.RenditionChange) (r api.Rendition, err error) {
+	return r, c.call(ctx, "PATCH", partPath(feed, renditions, name), in, &r)
+}
+
+// RemoveRendition removes a feed's rendition.
+func (c *Client) RemoveRendition(ctx context.Context, feed, name string) error {
+	return c.call(ctx, "DELETE", partPath(feed, renditions, name), nil, nil)
+}
+
+// AddRequest adds a request to a feed's camera.
+func (c *Client) AddRequest(ctx context.Context, feed string, in api.CameraRequest) (q api.CameraRequest, err error) {
+	return q, c.call(ctx, "POST", feedPath(feed)+requests, in, &q)
+}
+
+// RunRequest sends a request to a feed's camera.
+func (c *Client) RunRequest(ctx context.Context, feed, name string) (a api.CameraAnswer, err error) {
+	return a, c.call(ctx, "POST", partPath(feed, requests, name)+"/run", nil, &a)
+}
+
+// RemoveRequest removes a request to a feed's camera.
+func (c *Client) RemoveRequest(ctx context.Context, feed, name string) error {
+	return c.call(ctx, "DELETE", partPath(feed, requests, name), nil, nil)
+}
+
+// Links returns a feed's links.
+func (c *Client) Links(ctx context.Context, feed string) ([]api.Link, error) {
+	var out struct{ Links []api.Link }
+	err := c.call(ctx, "GET", feedPath(feed)+links, nil, &out)
+	return out.Links, err
+}
+
+// AddLink makes a link; its path is told this once.
+func (c *Client) AddLink(ctx context.Context, feed, name string) (l api.Link, err error) {
+	return l, c.call(ctx, "POST", feedPath(feed)+links, map[string]string{"name": name}, &l)
+}
+
+// RemoveLink ends a link.
+func (c *Client) RemoveLink(ctx context.Context, feed, name string) error {
+	return c.call(ctx, "DELETE", partPath(feed, links, name), nil, nil)
+}
+
+// Accounts returns all accounts.
+func (c *Client) Accounts(ctx context.Context) ([]api.AccountView, error) {
+	var out struct{ Accounts []api.AccountView }
+	err := c.call(ctx, "GET", accounts, nil, &out)
+	return out.Accounts, err
+}
+
+// AddAccount adds an account.
+func (c *Client) AddAccount(ctx context.Context, in api.NewAccount) (a api.AccountView, err error) {
+	return a, c.call(ctx, "POST", accounts, in, &a)
+}
+
+// SetPassword gives an account another password.
+func (c *Client) SetPassword(ctx context.Context, account, password string) error {
+	return c.call(ctx, "PUT", accounts+"/"+url.PathEscape(account)+"/password", map[string]string{"password": password}, nil)
+}
+
+// RemoveAccount removes an account.
+func (c *Client) RemoveAccount(ctx context.Context, account string) error {
+	return c.call(ctx, "DELETE", accounts+"/"+url.PathEscape(account), nil, nil)
+}

@@ -1,0 +1,184 @@
+package main
+
+import (
+	"context"
+	"crypto/rand"
+	"fmt"
+	"net"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"sync"
+
+	"github.com/urfave/cli/v3"
+
+	"webostrum/api"
+	"webostrum/client"
+	"webostrum/service"
+	"webostrum/sim"
+)
+
+// Credentials of the simulated cameras, which only this machine reaches.
+const (
+	demoUser     = "viewer"
+	demoPassword = "funicular"
+)
+
+func (a *app) demo() *cli.Command {
+	return &cli.Command{
+		Name: "demo", Usage: "run the service with the simulated cameras of the Morrow Crag Funicular", OnUsageError: usageError,
+		Flags: []cli.Flag{
+			a.listenFlag("127.0.0.1:7600"), a.logFlag(), a.workerFlag(),
+			&cli.StringFlag{Name: "demo-data", Usage: "`FOLDER` for the demo's records", Value: ".demo", Sources: a.from("demo-data")},
+			&cli.StringFlag{Name: "camera-listen", Usage: "`ADDRESS` of the first simulated camera; the others take the ports after it", Value: "127.0.0.1:7654", Sources: a.from("camera-listen")},
+			&cli.StringFlag{Name: "control", Usage: "`ADDRESS` of the cameras' control", Value: "127.0.0.1:7690", Sources: a.from("control")},
+		},
+		Action: a.runDemo,
+	}
+}
+
+// demoFeed is a camera of the demo and the feed that is made of it.
+type demoFeed struct {
+	camera  sim.Config
+	feed    api.NewFeed
+	request *api.CameraRequest
+}
+
+// demoFeeds are the cameras of the Morrow Crag Funicular.
+func demoFeeds() []demoFeed {
+	winch, summit := sim.Defaults(), sim.Defaults()
+	winch.Width, winch.Height, winch.FrameRate = 480, 270, 5 // as it leaves the factory
+	const everyFourSeconds = 0.25
+	summit.FrameRate = everyFourSeconds
+	return []demoFeed{
+		{
+			camera: sim.Config{Name: "lower-station", Kind: sim.RTSP, Settings: sim.Defaults()},
+			feed:   api.NewFeed{Title: "Lower station", Public: true},
+		},
+		{
+			camera: sim.Config{Name: "winch-room", Kind: sim.MotionJPEG, Settings: winch},
+			feed:   api.NewFeed{Title: "Winch room"},
+			request: &api.CameraRequest{
+				Name: "picture-settings", Method: "GET", Target: "/settings?size=960x540&rate=10", AtConnection: true,
+			},
+		},
+		{
+			camera: sim.Config{Name: "summit-mast", Kind: sim.Stills, Settings: summit},
+			feed:   api.NewFeed{Title: "Summit mast", Public: true},
+		},
+	}
+}
+
+// demoCameras makes the cameras; each listens on the port after the one before.
+func demoCameras(feeds []demoFeed, listen, worker string) ([]*sim.Camera, error) {
+	host, portText, err := net.SplitHostPort(listen)
+	port, portErr := strconv.Atoi(portText)
+	if err != nil || portErr != nil {
+		return nil, usagef("camera address %q: write it like 127.0.0.1:7654", listen)
+	}
+	var cameras []*sim.Camera
+	for i, d := range feeds {
+		cfg := d.camera
+		cfg.User, cfg.Password, cfg.Worker = demoUser, demoPassword, worker
+		cfg.Listen = net.JoinHostPort(host, "0")
+		if port > 0 {
+			cfg.Listen = net.JoinHostPort(host, strconv.Itoa(port+i))
+		}
+		c, err := sim.New(cfg)
+		if err != nil {
+			return nil, err
+		}
+		cameras = append(cameras, c)
+	}
+	return cameras, nil
+}
+
+func (a *app) runDemo(ctx context.Context, c *cli.Command) error {
+	log, err := a.logger(c)
+	if err != nil {
+		return err
+	}
+	feeds := demoFeeds()
+	cameras, err := demoCameras(feeds, c.String("camera-listen"), c.String("codecs"))
+	if err != nil {
+		return err
+	}
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	var parts sync.WaitGroup
+	defer parts.Wait()
+	defer cancel()
+	failed := make(chan error, 1)
+	parts.Go(func() {
+		if err := sim.Play(ctx, c.String("control"), cameras...); err != nil {
+			failed <- err
+			cancel()
+		}
+	})
+	key := strings.ToLower(rand.Text())
+	data := c.String("demo-data")
+	cfg := service.Config{Data: data, Listen: c.String("listen"), Codecs: c.String("codecs"), EnterKey: key, Log: log}
+	err = service.Run(ctx, cfg, func(s service.Started) {
+		for i, d := range feeds {
+			if err := d.add(ctx, data, cameras[i].URL()); err != nil {
+				log.Error("a feed of the demo could not be added", "feed", d.camera.Name, "error", err)
+			}
+		}
+		a.showDemo(s, key, data)
+	})
+	select {
+	case first := <-failed:
+		return first
+	default:
+		return err
+	}
+}
+
+// add points the feed at the camera; the demo's records may be there from last
+// time.
+func (d demoFeed) add(ctx context.Context, data, url string) error {
+	local, err := service.ReadLocal(data)
+	if err != nil {
+		return err
+	}
+	cl := client.New(local.Address, local.Token)
+	name, user, password := d.camera.Name, demoUser, demoPassword
+	if _, err := cl.EditFeed(ctx, name, api.FeedChange{URL: &url, User: &user, Password: &password}); err == nil {
+		return nil
+	}
+	in := d.feed
+	in.Name, in.URL, in.User, in.Password = name, url, user, password
+	off := false
+	in.Enabled = &off // the camera is not opened before its request is there
+	if _, err := cl.AddFeed(ctx, in); err != nil {
+		return err
+	}
+	if d.request != nil {
+		if _, err := cl.AddRequest(ctx, name, *d.request); err != nil {
+			return err
+		}
+	}
+	_, err = cl.StartFeed(ctx, name)
+	return err
+}
+
+func (a *app) showDemo(s service.Started, key, data string) {
+	here, _ := os.Getwd()
+	if rel, err := filepath.Rel(here, data); err == nil {
+		data = rel
+	}
+	fmt.Fprintf(a.out, `
+The Morrow Crag Funicular is on the air. Open this address; it signs you in:
+
+    %s/enter/%s
+
+Watch pages  %s/watch/lower-station
+             %s/watch/winch-room
+             %s/watch/summit-mast
+Commands     bin/webostrum --data %s feed list
+Misbehave    bin/webostrum sim tell --camera winch-room reboot
+End          Ctrl-C
+
+`, s.Address, key, s.Address, s.Address, s.Address, data)
+}
