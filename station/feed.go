@@ -72,7 +72,7 @@ func (f *Feed) Status() Status {
 	s.Record.UserSealed, s.Record.PasswordSealed = nil, nil
 	s.BitRate, s.FrameRate, s.KeyEvery = f.meter.rates()
 	if r != nil {
-		s.Run, s.Target = r.name, r.segmenter.Target()
+		s.Run, s.Target = r.name, r.target()
 		s.Codec, s.Costs = r.known(), r.converter.Costs()
 	}
 	if f.station.cfg.Codecs == "" {
@@ -229,6 +229,17 @@ func (r *run) codec(ctx context.Context) (media.Codec, error) {
 	case <-ctx.Done():
 		return "", ctx.Err()
 	}
+}
+
+// target returns the target duration of the list that players get; zero as long as
+// there is none.
+func (r *run) target() time.Duration {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if o := r.outlets[Automatic]; o != nil {
+		return o.segmenter.Target()
+	}
+	return r.segmenter.Target()
 }
 
 // known returns how the camera codes, or nothing as long as no picture has come.

@@ -148,7 +148,7 @@ func (p *poller) take(ctx context.Context, data []byte, header http.Header) erro
 		return nil
 	}
 	p.sum = sum
-	resized, err := p.out.Take(data, time.Now(), stamp(header))
+	resized, err := p.out.Take(data, time.Now().Add(-age(header)), stamp(header))
 	if resized {
 		p.remind(ctx)
 	}
@@ -164,4 +164,16 @@ func stamp(header http.Header) time.Time {
 		}
 	}
 	return time.Time{}
+}
+
+// age is how old the picture was when the camera answered, by the camera's own
+// clock, to a second.
+func age(header http.Header) time.Duration {
+	const most = 24 * time.Hour
+	date, err1 := http.ParseTime(header.Get("Date"))
+	changed, err2 := http.ParseTime(header.Get("Last-Modified"))
+	if d := date.Sub(changed); err1 == nil && err2 == nil && d > 0 && d <= most {
+		return d
+	}
+	return 0
 }

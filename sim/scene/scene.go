@@ -11,6 +11,7 @@ import (
 	"math"
 	"math/rand/v2"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/boombuler/barcode/qr"
@@ -43,7 +44,7 @@ func New(width, height int, title string) *Scene {
 	}
 	rnd := rand.New(rand.NewPCG(7, 7600)) // the same mountain every day
 	paintLandscape(c, rnd)
-	paintStation(c, newFace(gobold.TTF, 21, c.scaleY), "LOWER STATION")
+	paintStation(c, newFace(gobold.TTF, 21, c.scaleY), sign(title))
 	s.captionBar(c)
 	s.base = fromRGBA(c.img)
 	return s
@@ -155,4 +156,11 @@ func (s *Scene) patch(x, y, w, h float64) *canvas {
 		img:    image.NewRGBA(image.Rect(0, 0, box.Dx(), box.Dy())),
 		scaleX: sx, scaleY: sy, origin: box.Min,
 	}
+}
+
+// sign is what stands on the station's sign: the camera's name, as far as it fits.
+func sign(title string) string {
+	const most = 14
+	text := strings.ToUpper(strings.ReplaceAll(title, "-", " "))
+	return text[:min(len(text), most)]
 }

@@ -1,4 +1,5 @@
-// <webostrum-player feed="NAME" label="TITLE">: the player that pages embed.
+// <webostrum-player feed="NAME" label="TITLE" rendition="NAME">: the player that
+// pages embed. Without a rendition it plays what suits the feed.
 import { controls, type Controls } from "./controls";
 import { Session } from "./session";
 import styles from "./player.css?inline";
@@ -6,7 +7,7 @@ import styles from "./player.css?inline";
 const detailsEvery = 500;
 
 export class WebostrumPlayer extends HTMLElement {
-  static observedAttributes = ["feed", "label"];
+  static observedAttributes = ["feed", "label", "rendition"];
 
   private session: Session | null = null;
   private parts: Controls | null = null;
@@ -33,7 +34,7 @@ export class WebostrumPlayer extends HTMLElement {
 
   attributeChangedCallback(name: string, before: string | null, after: string | null): void {
     if (!this.isConnected || before === after || this.parts === null) return;
-    if (name === "feed") this.begin();
+    if (name !== "label") this.begin();
     else this.parts.setLabel(after ?? "");
   }
 
@@ -42,7 +43,9 @@ export class WebostrumPlayer extends HTMLElement {
     const feed = this.getAttribute("feed");
     const parts = this.parts;
     if (!feed || !parts) return;
-    this.session = new Session(parts.video, `/media/${encodeURIComponent(feed)}`, {
+    const rendition = this.getAttribute("rendition");
+    const list = rendition ? `${encodeURIComponent(rendition)}.m3u8` : "index.m3u8";
+    this.session = new Session(parts.video, `/media/${encodeURIComponent(feed)}`, list, {
       onPlaying: () => {
         parts.showPlaying();
         this.dataset.status = "playing";
@@ -51,7 +54,7 @@ export class WebostrumPlayer extends HTMLElement {
         parts.showWaiting(reason, remedy);
         this.dataset.status = "waiting";
       },
-      onTitle: (title) => parts.setLabel(title),
+      onTitle: (title) => parts.setLabel(rendition ?? title),
     });
   }
 

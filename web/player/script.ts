@@ -3,7 +3,7 @@ import Hls, { type ErrorData } from "hls.js/light";
 
 import type { Method, MethodEvents } from "./method";
 
-const patience = 15_000; // the service holds a playlist back for up to 10 s
+const patience = 15_000; // the service holds a playlist back for up to 10 s, until there is one
 
 const policy = {
   default: {
@@ -52,8 +52,8 @@ export class ScriptMethod implements Method {
   }
 
   patience(): number {
-    const target = this.hls.latestLevelDetails?.targetduration ?? 0;
-    return Math.max(6000, target * 1500);
+    const target = this.hls.latestLevelDetails?.targetduration;
+    return target === undefined ? patience : Math.max(6000, target * 1500);
   }
 
   toLive(): void {

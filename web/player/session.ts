@@ -47,6 +47,7 @@ export class Session {
   constructor(
     private readonly video: HTMLVideoElement,
     private readonly base: string,
+    private readonly list: string,
     private readonly view: SessionView,
   ) {
     view.onWaiting("Asking the service …");
@@ -163,7 +164,7 @@ export class Session {
 
   private async start(run: string): Promise<void> {
     try {
-      const url = new URL(`${this.base}/hls/index.m3u8`, location.href).href;
+      const url = new URL(`${this.base}/hls/${this.list}`, location.href).href;
       const method = await startMethod(this.video, url, { onFailed: (why) => this.fail(why) });
       if (this.closed) {
         method.close();

@@ -13,7 +13,7 @@ import { useNavigate } from "react-router";
 import { client, dataOf, problemOf } from "../api/client";
 import { feedsQuery } from "../api/queries";
 import { ProblemBox } from "../parts/ProblemBox";
-import { CameraFields, DeliveryFields, emptyCamera, emptyDelivery } from "./fields";
+import { CameraFields, DeliveryFields, cameraBody, emptyCamera, emptyDelivery } from "./fields";
 import { ReportView } from "./ReportView";
 
 /** First look into the camera, then name it. */
@@ -24,13 +24,13 @@ export function AddDialog({ onClose }: { onClose: () => void }) {
   const [delivery, setDelivery] = useState(emptyDelivery);
 
   const look = useMutation({
-    mutationFn: async () => dataOf(await client.POST("/api/v1/inspect", { body: { ...camera, seconds: 4 } })),
+    mutationFn: async () => dataOf(await client.POST("/api/v1/inspect", { body: { ...camera, pollSeconds: undefined, seconds: 4 } })),
   });
   const add = useMutation({
     mutationFn: async () =>
       dataOf(
         await client.POST("/api/v1/feeds", {
-          body: { ...camera, ...delivery, segmentSeconds: Number(delivery.segmentSeconds), listSize: Number(delivery.listSize) },
+          body: { ...cameraBody(camera), ...delivery, segmentSeconds: Number(delivery.segmentSeconds), listSize: Number(delivery.listSize) },
         }),
       ),
     onSuccess: async (feed) => {

@@ -7,11 +7,17 @@ import type { Report } from "../api/client";
 import { bits, rate, size } from "../look/numbers";
 
 function rows(r: Report): [string, string][] {
-  return [
+  const picture: [string, string][] = [
     ["Picture", size(r.width, r.height)],
     ["Frame rate", rate(r.frameRate)],
     ["Bit rate", bits(r.bitRate)],
-    ["Codec", `${r.codec} ${r.profile} ${r.level}`],
+  ];
+  if (r.codec === "JPEG") {
+    return [...picture, ["Codec", `JPEG ${r.sampling ?? ""}`], ["Got as", r.transport === "poll" ? "one at a time" : "a stream"], ["Not whole", String(r.dropped)]];
+  }
+  return [
+    ...picture,
+    ["Codec", `${r.codec} ${r.profile ?? ""} ${r.level ?? ""}`],
     ["Keyframes", r.keyframeSeconds ? `every ${r.keyframeSeconds.toFixed(2)} s` : "fewer than two seen"],
     ["B-frames", r.bFrames ? "yes" : "no"],
     ["Transport", r.transport.toUpperCase()],

@@ -11,10 +11,17 @@ export interface CameraValues {
   user: string;
   password: string;
   transport: Feed["transport"];
+  fetch: Feed["fetch"];
+  pollSeconds: string;
   fingerprint: string;
 }
 
-export const emptyCamera: CameraValues = { url: "", user: "", password: "", transport: "auto", fingerprint: "" };
+export const emptyCamera: CameraValues = { url: "", user: "", password: "", transport: "auto", fetch: "auto", pollSeconds: "2", fingerprint: "" };
+
+/** What the API takes of them. */
+export function cameraBody(v: CameraValues) {
+  return { ...v, pollSeconds: Number(v.pollSeconds) };
+}
 
 export interface DeliveryValues {
   name: string;
@@ -45,12 +52,12 @@ export function CameraFields({ values, onChange, fields, kept }: FieldsProps<Cam
     <>
       <TextField
         label="Camera address"
-        placeholder="rtsp://192.0.2.7:554/main"
+        placeholder="rtsp://192.0.2.7:554/main or http://192.0.2.7/video"
         value={values.url}
         onChange={(e) => put({ url: e.target.value })}
         required
         autoFocus
-        {...told(fields, "url", "rtsp:// or rtsps://, as the camera's manual or settings page has it")}
+        {...told(fields, "url", "rtsp://, rtsps://, http:// or https://, as the camera's manual or settings page has it")}
       />
       <Stack direction={{ xs: "column", sm: "row" }} spacing={2}>
         <TextField label="User" value={values.user} onChange={(e) => put({ user: e.target.value })} autoComplete="off" {...told(fields, "user", secret)} />
@@ -62,19 +69,22 @@ export function CameraFields({ values, onChange, fields, kept }: FieldsProps<Cam
           autoComplete="new-password"
           {...told(fields, "password", secret)}
         />
-        <TextField
-          select
-          label="Transport"
-          value={values.transport}
-          onChange={(e) => put({ transport: e.target.value as Feed["transport"] })}
-          sx={{ maxWidth: { sm: 150 } }}
-        >
-          <MenuItem value="auto">auto</MenuItem>
-          <MenuItem value="tcp">TCP</MenuItem>
-          <MenuItem value="udp">UDP</MenuItem>
-        </TextField>
+        {!values.url.startsWith("http") && (
+          <TextField
+            select
+            label="Transport"
+            value={values.transport}
+            onChange={(e) => put({ transport: e.target.value as Feed["transport"] })}
+            sx={{ maxWidth: { sm: 150 } }}
+          >
+            <MenuItem value="auto">auto</MenuItem>
+            <MenuItem value="tcp">TCP</MenuItem>
+            <MenuItem value="udp">UDP</MenuItem>
+          </TextField>
+        )}
       </Stack>
-      {values.url.startsWith("rtsps:") && (
+      {values.url.startsWith("http") && <FetchFields values={values} onChange={onChange} fields={fields} />}
+      {/^(rtsps|https):/.test(values.url) && (
         <TextField
           label="Certificate fingerprint (SHA-256)"
           value={values.fingerprint}
@@ -83,6 +93,33 @@ export function CameraFields({ values, onChange, fields, kept }: FieldsProps<Cam
         />
       )}
     </>
+  );
+}
+
+function FetchFields({ values, onChange, fields }: FieldsProps<CameraValues>) {
+  const put = (part: Partial<CameraValues>) => onChange({ ...values, ...part });
+  return (
+    <Stack direction={{ xs: "column", sm: "row" }} spacing={2}>
+      <TextField
+        select
+        label="How pictures are got"
+        value={values.fetch}
+        onChange={(e) => put({ fetch: e.target.value as Feed["fetch"] })}
+        {...told(fields, "fetch")}
+      >
+        <MenuItem value="auto">by what the camera answers</MenuItem>
+        <MenuItem value="stream">as a stream (Motion JPEG)</MenuItem>
+        <MenuItem value="poll">one at a time</MenuItem>
+      </TextField>
+      <TextField
+        label="Seconds between pictures"
+        type="number"
+        value={values.pollSeconds}
+        onChange={(e) => put({ pollSeconds: e.target.value })}
+        slotProps={{ htmlInput: { min: 0.1, max: 3600, step: 0.1 } }}
+        {...told(fields, "pollSeconds", "When they are asked for one at a time")}
+      />
+    </Stack>
   );
 }
 

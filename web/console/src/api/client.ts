@@ -8,6 +8,9 @@ export type FeedChange = components["schemas"]["FeedChange"];
 export type FeedEvent = components["schemas"]["Event"];
 export type Point = components["schemas"]["Point"];
 export type Report = components["schemas"]["Report"];
+export type Rendition = components["schemas"]["Rendition"];
+export type RenditionBody = components["schemas"]["RenditionBody"];
+export type CameraRequest = components["schemas"]["CameraRequest"];
 export type Me = components["schemas"]["Me"];
 
 export const client = createClient<paths>({ baseUrl: "/" });

@@ -15,6 +15,8 @@ export function Addresses({ feed }: { feed: Feed }) {
     <Stack spacing={1}>
       <Address label="Watch page" path={`/watch/${feed.name}`} />
       <Address label="HLS" path={`/media/${feed.name}/hls/index.m3u8`} />
+      <Address label="Motion JPEG" path={`/media/${feed.name}/mjpeg`} />
+      <Address label="Still picture" path={`/media/${feed.name}/still.jpg`} />
       {inside && (
         <Alert severity="info" variant="outlined" sx={{ py: 0 }}>
           You opened the console at an address that only this machine has. Viewers elsewhere need its name or address in their network.

@@ -18,6 +18,8 @@ function changes(feed: Feed, camera: CameraValues, delivery: DeliveryValues): Fe
     title: delivery.title,
     url: camera.url,
     transport: camera.transport,
+    fetch: camera.fetch,
+    pollSeconds: Number(camera.pollSeconds),
     fingerprint: camera.fingerprint,
     segmentSeconds: Number(delivery.segmentSeconds),
     listSize: Number(delivery.listSize),
@@ -32,7 +34,14 @@ function changes(feed: Feed, camera: CameraValues, delivery: DeliveryValues): Fe
 
 export function EditDialog({ feed, onClose }: { feed: Feed; onClose: () => void }) {
   const queries = useQueryClient();
-  const [camera, setCamera] = useState<CameraValues>({ ...emptyCamera, url: feed.url, transport: feed.transport, fingerprint: feed.fingerprint ?? "" });
+  const [camera, setCamera] = useState<CameraValues>({
+    ...emptyCamera,
+    url: feed.url,
+    transport: feed.transport,
+    fetch: feed.fetch,
+    pollSeconds: String(feed.pollSeconds),
+    fingerprint: feed.fingerprint ?? "",
+  });
   const [delivery, setDelivery] = useState<DeliveryValues>({
     name: feed.name,
     title: feed.title,

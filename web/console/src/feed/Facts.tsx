@@ -10,11 +10,20 @@ function facts(f: Feed): [string, string][] {
     ["Picture", size(f.width, f.height)],
     ["Frame rate", rate(f.frameRate)],
     ["Bit rate", bits(f.bitRate)],
-    ["Keyframes", f.keyframeSeconds ? `every ${f.keyframeSeconds.toFixed(2)} s` : "–"],
   ];
-  if (s) {
+  if (s?.codec === "JPEG") {
     list.push(
-      ["Codec", `${s.codec} ${s.profile} ${s.level}`],
+      ["Codec", `JPEG ${s.sampling ?? ""}`],
+      ["Got as", s.transport === "poll" ? `one picture every ${f.pollSeconds} s` : "a stream"],
+      ["Pictures left out", String(s.dropped)],
+      ["Capture time", s.senderReports ? "from the camera" : "from arrival"],
+    );
+    if (s.transport === "poll") list.push(["Unchanged", `${s.unchanged} times`]);
+    else if (s.reopened > 0) list.push(["Reopened", `${s.reopened} times`]);
+  } else if (s) {
+    list.push(
+      ["Keyframes", f.keyframeSeconds ? `every ${f.keyframeSeconds.toFixed(2)} s` : "–"],
+      ["Codec", `${s.codec} ${s.profile ?? ""} ${s.level ?? ""}`],
       ["Transport", s.transport.toUpperCase()],
       ["Loss", `${s.lost} of ${s.packets + s.lost} packets`],
       ["Pictures dropped", String(s.dropped)],

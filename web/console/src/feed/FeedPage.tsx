@@ -5,6 +5,7 @@ import Paper from "@mui/material/Paper";
 import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link, useParams } from "react-router";
 
 import { Problem, type Feed, type Me } from "../api/client";
@@ -17,13 +18,16 @@ import { StateMark } from "../parts/StateMark";
 import { Actions } from "./Actions";
 import { Addresses } from "./Addresses";
 import { Facts } from "./Facts";
-import { Player } from "./Player";
+import { Pictures } from "./Pictures";
 import { RateChart } from "./RateChart";
+import { Renditions } from "./Renditions";
+import { Requests } from "./Requests";
 
 export function FeedPage({ me }: { me: Me }) {
   const { name = "" } = useParams();
   const feeds = useQuery(feedsQuery);
   const feed = feeds.data?.find((f) => f.name === name);
+  const [preview, setPreview] = useState<string | null>(null);
   if (!feed) {
     return (
       <Stack spacing={2}>
@@ -38,9 +42,10 @@ export function FeedPage({ me }: { me: Me }) {
       <Box sx={{ display: "grid", gap: 2, gridTemplateColumns: { xs: "minmax(0, 1fr)", md: "minmax(0, 2fr) minmax(280px, 1fr)" }, alignItems: "start" }}>
         <Stack spacing={2}>
           {feed.code && <ProblemBox severity="warning" problem={new Problem(0, feed.reason, feed.code, feed.remedy)} />}
-          <Paper sx={{ overflow: "hidden", aspectRatio: "16 / 9" }}>
-            <Player feed={feed.name} label={feed.title} />
-          </Paper>
+          <Pictures feed={feed} preview={preview} />
+          <Section title="Renditions">
+            <Renditions feed={feed} mayChange={me.role === "engineer"} preview={preview} onPreview={setPreview} />
+          </Section>
           <Section title="Coming in">
             <RateChart feed={feed.name} />
           </Section>
@@ -52,6 +57,11 @@ export function FeedPage({ me }: { me: Me }) {
           <Section title="Addresses">
             <Addresses feed={feed} />
           </Section>
+          {(feed.requests ?? []).length + (me.role === "engineer" ? 1 : 0) > 0 && (
+            <Section title="Camera requests">
+              <Requests feed={feed} mayChange={me.role === "engineer"} />
+            </Section>
+          )}
           <Section title="Events">
             <EventList feed={feed.name} limit={8} />
           </Section>

@@ -9,6 +9,7 @@ import type { Feed } from "../api/client";
 import { useLiveState } from "../live/Live";
 import { bits, rate, size, span } from "../look/numbers";
 import { StateMark } from "../parts/StateMark";
+import { Thumbnail } from "./Thumbnail";
 
 export function FeedRow({ feed, first }: { feed: Feed; first: boolean }) {
   const { now } = useLiveState();
@@ -18,7 +19,7 @@ export function FeedRow({ feed, first }: { feed: Feed; first: boolean }) {
       to={`/feeds/${feed.name}`}
       sx={{
         display: "grid",
-        gridTemplateColumns: { xs: "1fr auto", md: "minmax(200px, 1.3fr) minmax(240px, 2fr) 110px 80px 120px 80px" },
+        gridTemplateColumns: { xs: "72px 1fr auto", md: "96px minmax(180px, 1.3fr) minmax(220px, 2fr) 110px 80px 120px 80px" },
         columnGap: 2,
         rowGap: 0.5,
         alignItems: "center",
@@ -32,6 +33,7 @@ export function FeedRow({ feed, first }: { feed: Feed; first: boolean }) {
         "&:focus-visible": { outline: "2px solid", outlineColor: "primary.main", outlineOffset: -2 },
       }}
     >
+      <Thumbnail feed={feed} />
       <Box sx={{ minWidth: 0 }}>
         <Stack direction="row" spacing={0.75} sx={{ alignItems: "center" }}>
           <Typography sx={{ fontWeight: 650 }} noWrap>

@@ -11,6 +11,11 @@ export function size(w: number | undefined, h: number | undefined): string {
   return w && h ? `${w} × ${h}` : "–";
 }
 
+/** A share of a processor core. */
+export function share(v: number): string {
+  return v <= 0 ? "–" : `${(100 * v).toFixed(v < 0.1 ? 1 : 0)} %`;
+}
+
 export function span(from: string, now: number): string {
   const s = Math.max(0, (now - Date.parse(from)) / 1000);
   if (s < 60) return `${Math.floor(s)} s`;
