@@ -29,7 +29,7 @@ const (
 
 	// A camera that sends another size has perhaps forgotten its settings; it is
 	// told them again no more often than this.
-	remindEvery = time.Minute
+	remindEvery = 10 * time.Second
 
 	mostBody = 20 << 20
 )
@@ -59,15 +59,17 @@ type poller struct {
 	tag      string // of the picture before
 	changed  string // its Last-Modified
 	sum      [sha256.Size]byte
+	forgot   bool // its settings, perhaps
 	reminded time.Time
 }
 
 func (p *poller) loop(ctx context.Context) error {
-	p.remind(ctx)
+	p.forgot = true
 	ticker := time.NewTicker(p.cfg.Poll)
 	defer ticker.Stop()
 	missed := 0
 	for {
+		p.remind(ctx)
 		err := p.ask(ctx)
 		switch {
 		case ctx.Err() != nil:
@@ -78,6 +80,7 @@ func (p *poller) loop(ctx context.Context) error {
 			return err
 		default:
 			missed++
+			p.forgot = true // it may have started anew
 			p.out.Count(func(f *source.Facts) { f.Stats.Dropped++ })
 		}
 		select {
@@ -89,8 +92,8 @@ func (p *poller) loop(ctx context.Context) error {
 }
 
 func (p *poller) remind(ctx context.Context) {
-	if now := time.Now(); now.Sub(p.reminded) >= remindEvery {
-		p.reminded = now
+	if now := time.Now(); p.forgot && now.Sub(p.reminded) >= remindEvery {
+		p.forgot, p.reminded = false, now
 		p.cfg.Connecting(ctx)
 	}
 }
@@ -119,7 +122,7 @@ func (p *poller) ask(ctx context.Context) error {
 		return err
 	}
 	p.tag, p.changed = resp.Header.Get("Etag"), resp.Header.Get("Last-Modified")
-	return p.take(ctx, data, resp.Header)
+	return p.take(data, resp.Header)
 }
 
 // read reads the answer's picture, whatever stands around it.
@@ -140,7 +143,7 @@ func (p *poller) read(ctx context.Context, resp *http.Response) ([]byte, error) 
 	return nil, dial.BrokenOff(err, "sending the picture")
 }
 
-func (p *poller) take(ctx context.Context, data []byte, header http.Header) error {
+func (p *poller) take(data []byte, header http.Header) error {
 	p.out.Count(func(f *source.Facts) { f.Server = p.cam.Server() })
 	sum := sha256.Sum256(data)
 	if p.out.Began() && sum == p.sum {
@@ -149,9 +152,7 @@ func (p *poller) take(ctx context.Context, data []byte, header http.Header) erro
 	}
 	p.sum = sum
 	resized, err := p.out.Take(data, time.Now().Add(-age(header)), stamp(header))
-	if resized {
-		p.remind(ctx)
-	}
+	p.forgot = p.forgot || resized
 	return err
 }
 
