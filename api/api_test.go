@@ -121,7 +121,7 @@ func TestBadInputNamesTheField(t *testing.T) {
 		{"two hyphens", "name", "a--b"},
 		{"too long", "name", strings.Repeat("a", 64)},
 		{"no URL", "url", ""},
-		{"another scheme", "url", "http://192.0.2.7/"},
+		{"another scheme", "url", "ftp://192.0.2.7/"},
 		{"no host", "url", "rtsp:///a"},
 		{"transport", "transport", "carrier-pigeon"},
 		{"segment too short", "segmentSeconds", 0.1},

@@ -4,10 +4,12 @@ package webcam
 
 import (
 	"bufio"
+	"fmt"
 	"net"
 	"net/http"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 )
@@ -79,6 +81,19 @@ func Say(conn net.Conn, parts ...string) {
 		if _, err := conn.Write([]byte(p)); err != nil {
 			return
 		}
+	}
+}
+
+// Film sends pictures as Motion JPEG, one after the other at a pace, until the
+// other side hangs up.
+func Film(conn net.Conn, pace time.Duration, pictures ...[]byte) {
+	Say(conn, "HTTP/1.1 200 OK\r\nContent-Type: multipart/x-mixed-replace; boundary=cut\r\n\r\n")
+	for n := 0; ; n++ {
+		p := pictures[n%len(pictures)]
+		if _, err := fmt.Fprintf(conn, "--cut\r\nContent-Type: image/jpeg\r\nContent-Length: %d\r\n\r\n%s\r\n", len(p), p); err != nil {
+			return
+		}
+		time.Sleep(pace)
 	}
 }
 
