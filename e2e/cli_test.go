@@ -29,7 +29,7 @@ func TestCommands(t *testing.T) {
 		{"nothing yet", []string{"feed", "list"}, 0, []string{"No feeds yet"}},
 		{"inspect", []string{"inspect", "--user", user, "--password", password, "--seconds", "2", w.cameraURL()}, 0, []string{"Constrained Baseline", "320x240", " fps", "kbit/s", "keyframe interval", "B-frames           no", "0 of "}},
 		{"wrong password", []string{"inspect", "--user", user, "--password", "no", w.cameraURL()}, 4, []string{"does not accept", "camera-sign-in-refused"}},
-		{"no such path", []string{"inspect", "--user", user, "--password", password, w.cameraURL() + "x"}, 3, []string{"no stream under that path"}},
+		{"no such path", []string{"inspect", "--user", user, "--password", password, w.cameraURL() + "x"}, 3, []string{"nothing under that path"}},
 		{"closed port", []string{"inspect", "rtsp://127.0.0.1:1/"}, 5, []string{"nothing listens"}},
 		{"no URL", []string{"inspect", "http://127.0.0.1/"}, 2, []string{"rtsp://"}},
 		{"add", []string{"feed", "add", "--user", user, "--password", password, "--title", "Lower station", feed, w.cameraURL()}, 0, []string{"Lower station", "kept, sealed", "/watch/lower-station"}},

@@ -25,7 +25,7 @@ func signIn(t *testing.T, w *world, page *testkit.Page) {
 	require.NoError(t, page.Until(`document.querySelector("input[type=password]")`, patience))
 	require.NoError(t, page.Type("input[type=password]", m[1]))
 	require.NoError(t, page.Press("Sign in"))
-	require.NoError(t, page.Until(has("No feeds yet"), patience))
+	require.NoError(t, page.Until(has("Add a feed"), patience))
 }
 
 func TestConsole(t *testing.T) {
@@ -82,7 +82,7 @@ func TestConsole(t *testing.T) {
 	require.NoError(t, page.Press("Remove"))
 	require.NoError(t, page.Until(has("Its address and its credentials are forgotten"), patience))
 	require.NoError(t, page.Run(`[...document.querySelectorAll("[role=dialog] button")].find(b => b.textContent === "Remove").click()`))
-	require.NoError(t, page.Until(has("No feeds yet"), patience))
+	require.NoError(t, page.Until(has("Add a feed"), patience))
 	secretShown, err := page.Text(body + `.includes("` + password + `")`)
 	require.NoError(t, err)
 	assert.Equal(t, "false", secretShown)
