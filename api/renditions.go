@@ -20,7 +20,7 @@ type RenditionBody struct {
 	Size            string  `json:"size,omitempty" maxLength:"20" doc:"Such as 640x360, 640x or x360 (the other side follows), 1/2 or 50%; empty is the camera's" example:"640x360"`
 	FrameRate       float64 `json:"frameRate,omitempty" minimum:"0" maximum:"120" doc:"Pictures a second at most; 0 is all"`
 	BitRate         int     `json:"bitRate,omitempty" minimum:"0" maximum:"100000000" doc:"H264: bits a second; 0 is what suits the size"`
-	KeyframeSeconds float64 `json:"keyframeSeconds,omitempty" minimum:"0" maximum:"600" doc:"H264: from one keyframe to the next; 0 is 2"`
+	KeyframeSeconds float64 `json:"keyframeSeconds,omitempty" minimum:"0" maximum:"600" doc:"H264: from one keyframe to the next; 0 is the wanted length of a segment"`
 	Profile         string  `json:"profile,omitempty" enum:"baseline,main" doc:"H264: baseline for every player, main for a tenth fewer bits; baseline when left out"`
 	Quality         int     `json:"quality,omitempty" minimum:"0" maximum:"100" doc:"JPEG: 1 to 100; 0 is 80"`
 	Text            string  `json:"text,omitempty" maxLength:"200" doc:"Drawn on the picture; {date}, {time} and {place} stand for what they say" example:"{place}  {date} {time}"`
@@ -100,7 +100,7 @@ func renditionView(s station.Status, r store.Rendition) Rendition {
 	if r.Codec == string(media.JPEG) {
 		v.Path = fmt.Sprintf("/media/%s/mjpeg?rendition=%s", s.Record.Name, r.Name)
 	}
-	w, err := station.Wish(r, s.Record.Title)
+	w, err := station.Wish(r, s.Record)
 	if err != nil {
 		v.Note = err.Error()
 		return v
@@ -148,7 +148,7 @@ func (a *API) addRendition(_ context.Context, in *struct {
 		case len(f.Renditions) >= mostRenditions:
 			return refused("name", fmt.Sprintf("a feed can have %d renditions; remove one first", mostRenditions))
 		}
-		if err := complete(&r, f.Title); err != nil {
+		if err := complete(&r, *f); err != nil {
 			return err
 		}
 		f.Renditions = append(f.Renditions, r)
@@ -163,7 +163,7 @@ func conflict(why string) *Problem {
 const defaultTextSize = 5
 
 // complete fills in what a text needs, and checks a rendition.
-func complete(r *store.Rendition, place string) error {
+func complete(r *store.Rendition, feed store.Feed) error {
 	if r.Text != "" {
 		if r.TextCorner == "" {
 			r.TextCorner = string(convert.BottomLeft)
@@ -175,7 +175,7 @@ func complete(r *store.Rendition, place string) error {
 	if _, err := convert.ParseSize(r.Size); err != nil {
 		return refused("size", err.Error())
 	}
-	if _, err := station.Wish(*r, place); err != nil {
+	if _, err := station.Wish(*r, feed); err != nil {
 		return newProblem(http.StatusUnprocessableEntity, codeInput, err.Error(), "Ask for something else.")
 	}
 	return nil
@@ -205,9 +205,8 @@ func (a *API) editRendition(_ context.Context, in *struct {
 		if i < 0 {
 			return errNoRendition
 		}
-		f.Renditions = slices.Clone(f.Renditions)
 		in.Body.apply(&f.Renditions[i])
-		return complete(&f.Renditions[i], f.Title)
+		return complete(&f.Renditions[i], *f)
 	})
 }
 
@@ -226,7 +225,7 @@ func (c RenditionChange) apply(r *store.Rendition) {
 func (a *API) removeRendition(_ context.Context, in *renditionPath) (*struct{}, error) {
 	_, err := a.station.Edit(in.Name, "rendition "+in.Rendition+" was removed", func(f *store.Feed) error {
 		before := len(f.Renditions)
-		f.Renditions = slices.DeleteFunc(slices.Clone(f.Renditions), func(x store.Rendition) bool { return x.Name == in.Rendition })
+		f.Renditions = slices.DeleteFunc(f.Renditions, func(x store.Rendition) bool { return x.Name == in.Rendition })
 		if len(f.Renditions) == before {
 			return errNoRendition
 		}

@@ -77,7 +77,7 @@ func (a *API) addRequest(_ context.Context, in *struct {
 func (a *API) removeRequest(_ context.Context, in *requestPath) (*struct{}, error) {
 	_, err := a.station.Edit(in.Name, "camera request "+in.Request+" was removed", func(f *store.Feed) error {
 		before := len(f.Requests)
-		f.Requests = slices.DeleteFunc(slices.Clone(f.Requests), func(x store.CameraRequest) bool { return x.Name == in.Request })
+		f.Requests = slices.DeleteFunc(f.Requests, func(x store.CameraRequest) bool { return x.Name == in.Request })
 		if len(f.Requests) == before {
 			return errNoRequest
 		}

@@ -19,9 +19,9 @@ import (
 // pictures HLS cannot carry.
 const Automatic = "automatic"
 
-// outletLease is how long segments are made after the last request for their
+// defaultLease is how long segments are made after the last request for their
 // list.
-const outletLease = 30 * time.Second
+const defaultLease = 30 * time.Second
 
 // outlet is a rendition on its way to HLS players.
 type outlet struct {
@@ -109,19 +109,20 @@ func (f *Feed) Segments(rendition string) *hls.Segmenter {
 func (f *Feed) wish(name string) (convert.Wish, error) {
 	record := f.stored()
 	if name == Automatic {
-		return convert.Wish{Rendition: core.Rendition{Codec: media.H264}}, nil
+		return Wish(store.Rendition{Codec: string(media.H264)}, record)
 	}
 	for _, r := range record.Renditions {
 		if r.Name == name {
-			return Wish(r, record.Title)
+			return Wish(r, record)
 		}
 	}
 	return convert.Wish{}, unknownRendition(name)
 }
 
-// Wish is what a rendition's record asks for; the error says what is wrong with
-// it. place is what {place} in its text stands for.
-func Wish(r store.Rendition, place string) (convert.Wish, error) {
+// Wish is what a feed's rendition asks for; the error says what is wrong with it.
+// Keyframes come as often as segments are to begin, unless something else is asked
+// for, and {place} in its text is the feed's title.
+func Wish(r store.Rendition, feed store.Feed) (convert.Wish, error) {
 	size, err := core.ParseSize(r.Size)
 	if err != nil {
 		return convert.Wish{}, err
@@ -130,8 +131,11 @@ func Wish(r store.Rendition, place string) (convert.Wish, error) {
 		Codec: media.Codec(r.Codec), Size: size, FrameRate: r.FrameRate, BitRate: r.BitRate, KeySeconds: r.KeySeconds,
 		Profile: core.Profile(r.Profile), Quality: r.Quality,
 	}}
+	if w.KeySeconds == 0 && w.Codec == media.H264 {
+		w.KeySeconds = (time.Duration(feed.SegmentMillis) * time.Millisecond).Seconds()
+	}
 	if r.Text != "" {
-		w.Text = &core.Text{Template: r.Text, Place: place, Corner: core.Corner(r.TextCorner), Size: r.TextSize}
+		w.Text = &core.Text{Template: r.Text, Place: feed.Title, Corner: core.Corner(r.TextCorner), Size: r.TextSize}
 	}
 	return w, w.Validate()
 }
@@ -144,7 +148,7 @@ func (r *run) outlet(name string, w convert.Wish) (*hls.Segmenter, error) {
 		return nil, errOff
 	}
 	if o := r.outlets[name]; o != nil {
-		o.lease.Reset(outletLease)
+		o.lease.Reset(r.feed.station.lease)
 		return o.segmenter, nil
 	}
 	output, err := r.converter.Use(w)
@@ -160,7 +164,7 @@ func (r *run) outlet(name string, w convert.Wish) (*hls.Segmenter, error) {
 		return nil, err
 	}
 	ctx, cancel := context.WithCancel(context.Background())
-	o := &outlet{name: name, segmenter: segmenter, output: output, cancel: cancel, lease: time.AfterFunc(outletLease, cancel)}
+	o := &outlet{name: name, segmenter: segmenter, output: output, cancel: cancel, lease: time.AfterFunc(r.feed.station.lease, cancel)}
 	r.outlets[name] = o
 	r.parts.Go(func() { r.serve(ctx, o) })
 	return segmenter, nil

@@ -7,6 +7,7 @@ import (
 	"crypto/rand"
 	"errors"
 	"log/slog"
+	"slices"
 	"sort"
 	"strings"
 	"sync"
@@ -46,6 +47,7 @@ type Station struct {
 	wg    sync.WaitGroup
 
 	staleAfter time.Duration // see defaultStale; tests shorten it
+	lease      time.Duration // see defaultLease; tests shorten it
 
 	editing sync.Mutex // one change of a record at a time
 
@@ -61,7 +63,7 @@ func Open(cfg Config) (*Station, error) {
 	if err != nil {
 		return nil, err
 	}
-	st := &Station{cfg: cfg, store: cfg.Store, log: cfg.Log, feeds: make(map[string]*Feed), staleAfter: defaultStale}
+	st := &Station{cfg: cfg, store: cfg.Store, log: cfg.Log, feeds: make(map[string]*Feed), staleAfter: defaultStale, lease: defaultLease}
 	st.ctx, st.stop = context.WithCancel(context.Background())
 	st.wg.Go(st.tick)
 	st.event(store.Event{At: time.Now(), Kind: EventService, Text: "the service started"})
@@ -207,6 +209,7 @@ func (st *Station) Edit(name, what string, change func(*store.Feed) error) (*Fee
 		return nil, err
 	}
 	before := r
+	before.Renditions = slices.Clone(r.Renditions)
 	if err := change(&r); err != nil {
 		return nil, err
 	}

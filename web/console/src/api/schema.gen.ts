@@ -806,7 +806,7 @@ export interface components {
             frameRate?: number;
             /**
              * Format: double
-             * @description H264: from one keyframe to the next; 0 is 2
+             * @description H264: from one keyframe to the next; 0 is the wanted length of a segment
              */
             keyframeSeconds?: number;
             /**
@@ -892,7 +892,7 @@ export interface components {
             frameRate?: number;
             /**
              * Format: double
-             * @description H264: from one keyframe to the next; 0 is 2
+             * @description H264: from one keyframe to the next; 0 is the wanted length of a segment
              */
             keyframeSeconds?: number;
             /**

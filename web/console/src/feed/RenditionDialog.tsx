@@ -152,7 +152,7 @@ function VideoFields({ field }: { field: Field }) {
   return (
     <Stack direction={{ xs: "column", sm: "row" }} spacing={2}>
       <TextField {...field("bitRate", "kbit/s", "Empty is what suits")} />
-      <TextField {...field("keyframeSeconds", "Keyframe every … s", "Empty is 2")} />
+      <TextField {...field("keyframeSeconds", "Keyframe every … s", "Empty is each segment")} />
       <TextField {...field("profile", "Profile")} select>
         <MenuItem value="baseline">baseline</MenuItem>
         <MenuItem value="main">main</MenuItem>

@@ -1,0 +1,216 @@
+package station
+
+import (
+	"context"
+	"errors"
+	"image/color"
+	"log/slog"
+	"net"
+	"net/http"
+	"strings"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"webostrum/core/convert"
+	"webostrum/core/hls"
+	"webostrum/core/jpeg"
+	"webostrum/core/media"
+	"webostrum/deliver/problem"
+	"webostrum/store"
+	"webostrum/testkit"
+	"webostrum/testkit/pictures"
+	"webostrum/testkit/webcam"
+)
+
+// yard is a feed of a Motion JPEG camera that is live, with the real worker.
+type yard struct {
+	t       *testing.T
+	st      *Station
+	records *store.Store
+	feed    *Feed
+	ctx     context.Context
+	size    atomic.Int32 // pixels a side
+	told    atomic.Int32 // requests for settings
+}
+
+func newYard(t *testing.T, change func(*store.Feed)) *yard {
+	t.Helper()
+	worker, err := testkit.Program("webostrum-codecs")
+	require.NoError(t, err)
+	records, err := store.Open(t.TempDir())
+	require.NoError(t, err)
+	st, err := Open(Config{Store: records, Log: slog.New(slog.DiscardHandler), Codecs: worker})
+	require.NoError(t, err)
+	st.lease = 2 * time.Second
+	y := &yard{t: t, st: st, records: records}
+	y.size.Store(64)
+	camera := webcam.Serve(t, func(conn net.Conn, r *http.Request) {
+		if strings.HasPrefix(r.URL.Path, "/settings") {
+			y.told.Add(1)
+			webcam.Say(conn, "HTTP/1.1 200 OK\r\nContent-Length: 2\r\n\r\nok")
+			return
+		}
+		side := int(y.size.Load())
+		webcam.Film(conn, 40*time.Millisecond, pictures.JPEG(side, side, color.RGBA{R: 200}), pictures.JPEG(side, side, color.RGBA{G: 200}))
+	})
+	t.Cleanup(func() { st.Close(); assert.NoError(t, records.Close()) })
+	record := store.Feed{Name: "yard", Title: "Yard", URL: camera.URL, Fetch: "auto", PollMillis: 2000, Transport: "auto", SegmentMillis: 500, ListSize: 3, Enabled: true}
+	if change != nil {
+		change(&record)
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+	t.Cleanup(cancel)
+	y.ctx = ctx
+	y.feed, err = st.Add(record)
+	require.NoError(t, err)
+	y.until("is live", func() bool { return y.feed.Condition().State == StateLive })
+	return y
+}
+
+func (y *yard) until(what string, ok func() bool) {
+	y.t.Helper()
+	require.NoError(y.t, testkit.Eventually(y.ctx, ok), "%s; it is %+v", what, y.feed.Status())
+}
+
+// texts are the feed's events, newest first.
+func (y *yard) texts() string {
+	events, err := y.records.Events(store.EventQuery{Feed: "yard", Limit: 100})
+	require.NoError(y.t, err)
+	var all []string
+	for _, e := range events {
+		all = append(all, e.Kind+": "+e.Text)
+	}
+	return strings.Join(all, "\n")
+}
+
+// made opens a rendition as players do, again and again, until there are segments.
+func (y *yard) made(name string) *hls.Segmenter {
+	y.t.Helper()
+	var g *hls.Segmenter
+	y.until("makes "+name, func() bool {
+		var err error
+		g, err = y.feed.Open(y.ctx, name)
+		require.NoError(y.t, err)
+		_, ok := g.Media()
+		return ok
+	})
+	return g
+}
+
+func problemOf(t *testing.T, err error) problem.Problem {
+	t.Helper()
+	var p problem.Problem
+	require.True(t, errors.As(err, &p), "%v", err)
+	return p
+}
+
+// TestMadeWhileSomebodyWatches opens HLS of a JPEG camera: it is made, shared by
+// all who ask, and ends when nobody does any more.
+func TestMadeWhileSomebodyWatches(t *testing.T) {
+	y := newYard(t, nil)
+	assert.False(t, y.feed.Status().Costs.Running, "nothing runs that nobody uses")
+	g, err := y.feed.Open(y.ctx, "")
+	require.NoError(t, err)
+	again, err := y.feed.Open(y.ctx, Automatic)
+	require.NoError(t, err)
+	assert.Same(t, g, again)
+	assert.Same(t, g, y.made(""))
+	list, _ := g.Multivariant()
+	assert.Contains(t, string(list.Plain), "RESOLUTION=64x64")
+	assert.Contains(t, string(list.Plain), "automatic/list.m3u8")
+	assert.Same(t, g, y.feed.Segments(Automatic))
+	assert.Positive(t, y.feed.Status().Target)
+	assert.Contains(t, y.texts(), "convert: converting began: the camera sends JPEG")
+	y.until("ends", func() bool { return y.feed.Segments(Automatic) == nil })
+	y.until("is told", func() bool { return strings.Contains(y.texts(), "convert: nobody watches automatic any more") })
+	_, err = y.feed.Open(y.ctx, "")
+	require.NoError(t, err, "and can be had again")
+}
+
+func TestWhatCannotBeOpened(t *testing.T) {
+	y := newYard(t, func(f *store.Feed) {
+		f.Renditions = []store.Rendition{{Name: "panel", Codec: "JPEG", Size: "1/2"}, {Name: "small", Codec: "H264", Size: "1/2"}}
+	})
+	for name, code := range map[string]string{hls.Original: "rendition-not-for-hls", "panel": "rendition-not-for-hls", "nope": "rendition-unknown"} {
+		_, err := y.feed.Open(y.ctx, name)
+		assert.Equal(t, code, problemOf(t, err).Code, name)
+	}
+	_, err := y.feed.Pictures(y.ctx, Wanted{Rendition: "small"})
+	assert.Equal(t, "rendition-not-jpeg", problemOf(t, err).Code)
+	_, err = y.st.Edit("yard", "off", func(r *store.Feed) error { r.Enabled = false; return nil })
+	require.NoError(t, err)
+	_, err = y.feed.Open(y.ctx, "")
+	assert.Equal(t, "feed-off", problemOf(t, err).Code)
+	_, err = y.feed.Still(y.ctx, Wanted{}, 0)
+	assert.Equal(t, "feed-off", problemOf(t, err).Code)
+}
+
+// TestAnEditedRenditionIsMadeAnew without the camera being opened anew.
+func TestAnEditedRenditionIsMadeAnew(t *testing.T) {
+	y := newYard(t, func(f *store.Feed) { f.Renditions = []store.Rendition{{Name: "small", Codec: "H264", Size: "32x"}} })
+	run := y.feed.Status().Run
+	y.made("small")
+	_, err := y.st.Edit("yard", "edited", func(r *store.Feed) error { r.Renditions[0].Size = "48x"; return nil })
+	require.NoError(t, err)
+	list, _ := y.made("small").Multivariant()
+	assert.Contains(t, string(list.Plain), "RESOLUTION=48x48")
+	assert.Equal(t, run, y.feed.Status().Run)
+}
+
+// TestPicturesPassThrough gives out the camera's own bytes, and converts only
+// what is asked to be another.
+func TestPicturesPassThrough(t *testing.T) {
+	y := newYard(t, nil)
+	s, err := y.feed.Still(y.ctx, Wanted{}, 0)
+	require.NoError(t, err)
+	assert.Contains(t, [][]byte{pictures.JPEG(64, 64, color.RGBA{R: 200}), pictures.JPEG(64, 64, color.RGBA{G: 200})}, s.Data)
+	p, err := y.feed.Pictures(y.ctx, Wanted{FrameRate: 2})
+	require.NoError(t, err)
+	assert.Equal(t, 2.0, p.FrameRate)
+	p.Release()
+	assert.False(t, y.feed.Status().Costs.Running, "fewer pictures need no conversion")
+
+	s, err = y.feed.Still(y.ctx, Wanted{Size: convert.Size{Width: 32}}, time.Minute)
+	require.NoError(t, err)
+	h, err := jpeg.Parse(s.Data)
+	require.NoError(t, err)
+	assert.Equal(t, 32, h.Width)
+	again, err := y.feed.Still(y.ctx, Wanted{Size: convert.Size{Width: 32}}, time.Minute)
+	require.NoError(t, err)
+	assert.Same(t, s, again, "one up to a minute old will do")
+	_, err = y.feed.Still(y.ctx, Wanted{Size: convert.Size{Width: 5000}}, 0)
+	assert.Equal(t, 422, problemOf(t, err).Status)
+}
+
+// TestSettingsOfTheFeed are what pictures follow when nothing else is asked for.
+func TestSettingsOfTheFeed(t *testing.T) {
+	y := newYard(t, func(f *store.Feed) { f.PictureSize = "1/2" })
+	s, err := y.feed.Still(y.ctx, Wanted{}, 0)
+	require.NoError(t, err)
+	assert.Equal(t, media.JPEG, s.Track.Codec)
+	assert.Equal(t, 32, s.Track.Width)
+}
+
+// TestRequestsGoBeforeEachConnection counts them over a restart.
+func TestRequestsGoBeforeEachConnection(t *testing.T) {
+	y := newYard(t, func(f *store.Feed) {
+		f.Requests = []store.CameraRequest{
+			{Name: "size", Method: "GET", Target: "/settings?size=vga", AtConnection: true},
+			{Name: "by-hand", Method: "GET", Target: "/settings?heater=on"},
+		}
+	})
+	assert.EqualValues(t, 1, y.told.Load())
+	_, err := y.st.Restart("yard")
+	require.NoError(t, err)
+	y.until("is told again", func() bool { return y.told.Load() == 2 })
+	_, err = y.st.RunRequest(y.ctx, "yard", "by-hand")
+	require.NoError(t, err)
+	assert.EqualValues(t, 3, y.told.Load())
+	assert.Contains(t, y.texts(), `request: camera request "by-hand" (GET /settings): answered 200`)
+	_, err = y.st.RunRequest(y.ctx, "yard", "nope")
+	assert.ErrorIs(t, err, store.ErrNotFound)
+}
