@@ -118,3 +118,17 @@ func FuzzChallenges(f *testing.F) {
 		}
 	})
 }
+
+// FuzzParseAnswer has any text be read, and none be right.
+func FuzzParseAnswer(f *testing.F) {
+	f.Add("Basic dTpw")
+	f.Add(`Digest username="u", realm="r", nonce="n", uri="/", response="00", qop=auth, nc=00000001, cnonce="c"`)
+	f.Fuzz(func(t *testing.T, text string) {
+		a := httpauth.ParseAnswer(text)
+		for _, c := range []httpauth.Challenge{{Scheme: "digest", Realm: "r", Nonce: "n", QOP: "auth"}, {Scheme: "basic", Realm: "r", Algorithm: "SHA-256"}} {
+			if c.Answers(a, "GET", "no hash is this") {
+				t.Errorf("%q opens %s", text, c.Scheme)
+			}
+		}
+	})
+}

@@ -212,7 +212,9 @@ func TestReasons(t *testing.T) {
 		"20,000 x 20,000":  {pictures(sized(20000, 20000)), "", fault.PictureOdd, "20000x20000"},
 		"sign-in page":     {say("HTTP/1.1 200 OK\r\nContent-Type: text/html\r\n\r\n<html><title>Camera sign-in</title>"), "", fault.PageInstead, "Camera sign-in"},
 		"page, but hidden": {func(conn net.Conn, _ *http.Request) { webcam.Say(conn, head, "<html><body>Sign in</body></html>") }, "", fault.NoPicture, "page"},
-		"only cut ones":    {func(conn net.Conn, _ *http.Request) { webcam.Say(conn, head, strings.Repeat(jpg(1)[:len(jpg(1))-10], 40)) }, "", fault.NoPicture, "cut short"},
+		"only cut ones": {func(conn net.Conn, _ *http.Request) {
+			webcam.Say(conn, head, strings.Repeat(jpg(1)[:len(jpg(1))-10], 40))
+		}, "", fault.NoPicture, "cut short"},
 		"no such path":     {say("HTTP/1.1 404 Not Found\r\nContent-Length: 0\r\n\r\n"), "", fault.PathUnknown, "/video"},
 		"busy":             {say("HTTP/1.1 503 Busy\r\nContent-Length: 0\r\n\r\n"), "", fault.Busy, "503"},
 		"forbidden":        {say("HTTP/1.1 403 No\r\nContent-Length: 0\r\n\r\n"), "u", fault.SignInRefused, "403"},
