@@ -46,6 +46,7 @@ type Hub struct {
 	kick   chan struct{}                 // tells the crier that something is new
 	wake   atomic.Pointer[chan struct{}] // closed by the crier to wake the readers that wait
 	done   chan struct{}
+	ended  atomic.Bool // nothing more comes; wake is closed for good
 	closed sync.Once
 	crier  sync.WaitGroup
 	live   atomic.Int64
@@ -76,6 +77,8 @@ func (h *Hub) cry() {
 			next := make(chan struct{})
 			close(*h.wake.Swap(&next))
 		case <-h.done:
+			h.ended.Store(true)
+			close(*h.wake.Load())
 			return
 		}
 	}
@@ -199,12 +202,11 @@ func (r *Reader) next(ctx context.Context, newest bool) (s *media.Sample, missed
 			missed, r.missed = r.missed, 0
 			return s, missed, nil
 		}
+		if r.hub.ended.Load() && r.pos >= r.hub.head.Load() {
+			return nil, 0, ErrClosed
+		}
 		select {
 		case <-wake:
-		case <-r.hub.done:
-			if r.pos >= r.hub.head.Load() {
-				return nil, 0, ErrClosed
-			}
 		case <-ctx.Done():
 			return nil, 0, ctx.Err()
 		}
