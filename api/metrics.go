@@ -5,8 +5,6 @@ import (
 
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/collectors"
-
-	"webostrum/station"
 )
 
 // collector reads the station at each scrape; nothing is counted twice.
@@ -14,6 +12,7 @@ type collector struct {
 	api *API
 
 	state, bits, frames, viewers, packets, lost, dropped *prometheus.Desc
+	processor, memory, leftOut, restarts                 *prometheus.Desc
 }
 
 func newRegistry(a *API) *prometheus.Registry {
@@ -30,6 +29,11 @@ func newRegistry(a *API) *prometheus.Registry {
 		packets: desc("session_packets_total", "RTP packets of the present session."),
 		lost:    desc("session_lost_packets_total", "RTP packets of the present session that never came."),
 		dropped: desc("session_dropped_pictures_total", "Pictures of the present session that were left out."),
+
+		processor: desc("converting_cores", "Processor time a second that converting takes."),
+		memory:    desc("converting_memory_bytes", "Memory that converting takes."),
+		leftOut:   desc("converting_left_out_pictures_total", "Pictures that were left out because converting did not keep up."),
+		restarts:  desc("converting_restarts_total", "Times the codec worker had to be started again."),
 	})
 	return r
 }
@@ -50,15 +54,18 @@ func (c *collector) Collect(ch chan<- prometheus.Metric) {
 		gauge(c.bits, s.BitRate)
 		gauge(c.frames, s.FrameRate)
 		gauge(c.viewers, float64(counts[name]))
+		gauge(c.processor, s.Costs.Processor)
+		gauge(c.memory, float64(s.Costs.Memory))
+		c.count(ch, name, map[*prometheus.Desc]uint64{c.leftOut: s.Costs.Dropped, c.restarts: s.Costs.Restarts})
 		if s.Facts != nil {
-			c.session(ch, name, s)
+			st := s.Facts.Stats
+			c.count(ch, name, map[*prometheus.Desc]uint64{c.packets: st.Packets, c.lost: st.Lost, c.dropped: st.Dropped})
 		}
 	}
 }
 
-func (c *collector) session(ch chan<- prometheus.Metric, name string, s station.Status) {
-	st := s.Facts.Stats
-	for d, v := range map[*prometheus.Desc]uint64{c.packets: st.Packets, c.lost: st.Lost, c.dropped: st.Dropped} {
+func (c *collector) count(ch chan<- prometheus.Metric, name string, values map[*prometheus.Desc]uint64) {
+	for d, v := range values {
 		ch <- prometheus.MustNewConstMetric(d, prometheus.CounterValue, float64(v), name)
 	}
 }

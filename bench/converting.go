@@ -162,7 +162,14 @@ func throughWorker(f *film, o core.Output, pictures int, seen func(n int, w *con
 		return 0, 0, err
 	}
 	defer w.Close()
-	if err := errors.Join(w.Input(f.in), w.Output(o)); err != nil {
+	if err := errors.Join(w.Input(f.in), w.Output(o), w.Ask()); err != nil {
+		return 0, 0, err
+	}
+	for w.Heard().Before(time.Unix(1, 0)) { // it is up
+		time.Sleep(time.Millisecond)
+	}
+	start, err := convert.ProcessUsage(w.PID())
+	if err != nil {
 		return 0, 0, err
 	}
 	begun := time.Now()
@@ -187,7 +194,7 @@ func throughWorker(f *film, o core.Output, pictures int, seen func(n int, w *con
 		return 0, 0, err
 	}
 	worker, err := convert.ProcessUsage(w.PID())
-	return after - before + worker.Processor, took, err
+	return after - before + worker.Processor - start.Processor, took, err
 }
 
 // converting compares the worker with the codec libraries alone.

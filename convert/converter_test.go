@@ -332,3 +332,20 @@ func TestFind(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, path, found)
 }
+
+// TestFinishedOutputsEndAtOnce has a still be made, which nobody needs after that.
+func TestFinishedOutputsEndAtOnce(t *testing.T) {
+	c := motionJPEG(t, 320, 240, 40*time.Millisecond)
+	defer c.close()
+	converter := convert.New(convert.Config{Program: worker(t), Source: c.hub, Grace: time.Hour})
+	defer converter.Close()
+	o, err := converter.Use(convert.Wish{Rendition: core.Rendition{Codec: media.JPEG, Size: core.Size{Width: 160}}})
+	require.NoError(t, err)
+	reader := o.Hub().NewReader()
+	_, _, err = reader.Next(within(t))
+	require.NoError(t, err)
+	reader.Close()
+	o.Finish()
+	require.NoError(t, testkit.Eventually(within(t), func() bool { return !converter.Costs().Running }), "long before the grace time is over")
+	assert.Empty(t, converter.Costs().Outputs)
+}

@@ -30,13 +30,18 @@ type Output struct {
 // Hub is where the coded pictures are published.
 func (o *Output) Hub() *hub.Hub { return o.hub }
 
-// Release ends one use.
-func (o *Output) Release() {
+// Release ends one use. The output is made for the grace time still.
+func (o *Output) Release() { o.release(time.Now()) }
+
+// Finish ends one use for good: without other users the output ends at once.
+func (o *Output) Finish() { o.release(time.Time{}) }
+
+func (o *Output) release(idle time.Time) {
 	c := o.converter
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if o.users--; o.users == 0 {
-		o.idle = time.Now()
+		o.idle = idle
 	}
 }
 

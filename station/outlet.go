@@ -2,6 +2,7 @@ package station
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"net/http"
 	"time"
@@ -45,7 +46,7 @@ func unknownRendition(name string) error {
 
 // cannotConvert turns the converter's refusals into answers.
 func cannotConvert(err error) error {
-	if err == convert.ErrNoWorker {
+	if errors.Is(err, convert.ErrNoWorker) {
 		return problem.Problem{
 			Status: http.StatusServiceUnavailable, Code: "converter-missing", Detail: "This needs a conversion, and the codec worker is missing here.",
 			Remedy: "Put webostrum-codecs beside webostrum, or say where it is with --codecs, and start the service again.",

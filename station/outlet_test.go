@@ -186,6 +186,17 @@ func TestPicturesPassThrough(t *testing.T) {
 	assert.Equal(t, 422, problemOf(t, err).Status)
 }
 
+// TestPicturesOfOnePixel are made as small as the codec can.
+func TestPicturesOfOnePixel(t *testing.T) {
+	y := newYard(t, nil)
+	y.size.Store(1)
+	_, err := y.st.Restart("yard")
+	require.NoError(t, err)
+	y.until("is one pixel large", func() bool { return y.feed.Status().Width == 1 })
+	list, _ := y.made("").Multivariant()
+	assert.Contains(t, string(list.Plain), "RESOLUTION=16x16")
+}
+
 // TestSettingsOfTheFeed are what pictures follow when nothing else is asked for.
 func TestSettingsOfTheFeed(t *testing.T) {
 	y := newYard(t, func(f *store.Feed) { f.PictureSize = "1/2" })

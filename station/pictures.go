@@ -39,7 +39,9 @@ func (f *Feed) Pictures(ctx context.Context, w Wanted) (*Pictures, error) {
 	return f.pictures(ctx, w, false)
 }
 
-func (f *Feed) pictures(ctx context.Context, w Wanted, keyframesOnly bool) (*Pictures, error) {
+// pictures opens a feed's pictures; once says that one of them will do, and that a
+// keyframe will.
+func (f *Feed) pictures(ctx context.Context, w Wanted, once bool) (*Pictures, error) {
 	r := f.present()
 	if r == nil {
 		return nil, errOff
@@ -59,10 +61,13 @@ func (f *Feed) pictures(ctx context.Context, w Wanted, keyframesOnly bool) (*Pic
 	if err := r.affordable(wish); err != nil && w.Rendition == "" {
 		return nil, err
 	}
-	wish.KeyframesOnly = keyframesOnly && codec != media.JPEG
+	wish.KeyframesOnly = once && codec != media.JPEG
 	output, err := r.converter.Use(wish)
 	if err != nil {
 		return nil, cannotConvert(err)
+	}
+	if once {
+		return &Pictures{Hub: output.Hub(), Release: output.Finish}, nil
 	}
 	return &Pictures{Hub: output.Hub(), Release: output.Release}, nil
 }

@@ -11,6 +11,7 @@ import (
 	"strings"
 	"time"
 
+	"webostrum/api"
 	"webostrum/client"
 	"webostrum/service"
 	"webostrum/testkit"
@@ -58,6 +59,9 @@ func run(out, only string) error {
 	if s.winch, err = cameraURL(data, "winch-room"); err != nil {
 		return err
 	}
+	if err := addRenditions(data); err != nil {
+		return err
+	}
 	if err := s.pages(); err != nil {
 		return err
 	}
@@ -80,6 +84,24 @@ func cameraURL(data, feed string) (string, error) {
 	}
 	f, err := client.New(local.Address, local.Token).Feed(context.Background(), feed)
 	return f.URL, err
+}
+
+// addRenditions gives the lower station something to show.
+func addRenditions(data string) error {
+	local, err := service.ReadLocal(data)
+	if err != nil {
+		return err
+	}
+	c := client.New(local.Address, local.Token)
+	for _, r := range []api.RenditionBody{
+		{Name: "small", Size: "533x300", FrameRate: 10, Text: "{place}  {date} {time}", TextCorner: "top-right"},
+		{Name: "panel", Codec: "JPEG", Size: "1/2", FrameRate: 5},
+	} {
+		if _, err := c.AddRendition(context.Background(), "lower-station", r); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func (s *shooter) wanted(name string) bool { return s.only == "" || strings.Contains(name, s.only) }
@@ -111,10 +133,14 @@ func (s *shooter) shoot(name, path, until string, do ...func() error) error {
 }
 
 const (
-	playing  = `document.querySelector("webostrum-player")?.dataset.status === "playing" && Number(document.querySelector("webostrum-player").dataset.delay) > 0`
-	feedRow  = `[...document.querySelectorAll("a")].some(a => a.textContent.includes("Lower station") && a.textContent.includes("Mbit/s"))`
-	reported = `document.body.textContent.includes("It works")`
-	details  = `document.querySelector("webostrum-player").shadowRoot.querySelector("[aria-label=Details]").click()`
+	playing   = `document.querySelector("webostrum-player")?.dataset.status === "playing" && Number(document.querySelector("webostrum-player").dataset.delay) > 0`
+	feedRow   = `[...document.querySelectorAll("a")].some(a => a.textContent.includes("Lower station") && a.textContent.includes("Mbit/s"))`
+	reported  = `document.body.textContent.includes("It works")`
+	pictured  = `[...document.querySelectorAll("img[src*='still.jpg']")].length >= 3`
+	made      = `/made now · [0-9.]+ % of a core/.test(document.body.textContent)`
+	previewed = `document.querySelector("[aria-label='Preview small']")`
+	preview   = previewed + `.click()`
+	details   = `document.querySelector("webostrum-player").shadowRoot.querySelector("[aria-label=Details]").click()`
 )
 
 func (s *shooter) pages() error {
@@ -130,11 +156,23 @@ func (s *shooter) pages() error {
 		return func() error { time.Sleep(d); return nil }
 	}
 	steps := []func() error{
-		func() error { return s.shoot("feeds", "/", feedRow) },
+		func() error { return s.shoot("feeds", "/", feedRow+" && "+pictured) },
 		func() error {
 			return s.shoot("watch", "/watch/lower-station", playing, wait(12*time.Second), func() error { return s.page.Run(details) })
 		},
 		func() error { return s.shoot("feed", "/feeds/lower-station", playing, wait(time.Minute)) },
+		func() error {
+			see := func() error {
+				if err := s.page.Until(previewed, patience); err != nil {
+					return err
+				}
+				return s.page.Run(preview)
+			}
+			return s.shoot("renditions", "/feeds/lower-station", playing+" && "+made, see, wait(8*time.Second))
+		},
+		func() error {
+			return s.shoot("winch-room", "/feeds/winch-room", playing+" && "+made, wait(8*time.Second))
+		},
 		func() error { return s.shoot("add", "/", reported, s.fillAdd) },
 		func() error { return s.shoot("events", "/events", `document.querySelectorAll("li time").length > 2`) },
 		s.page.Phone,

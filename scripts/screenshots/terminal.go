@@ -19,7 +19,11 @@ func (s *shooter) terminals() error {
 		return err
 	}
 	commands := map[string][]string{
-		"cli-feeds":   {"feed list", "feed show lower-station", "events --limit 8"},
+		"cli-feeds": {"feed list", "feed show lower-station", "events --limit 8"},
+		"cli-renditions": {
+			"rendition add --size 333x188 --rate 5 lower-station tiny", "feed still --size 320x --to /dev/null lower-station", "rendition list lower-station",
+			"rendition list winch-room", "camera-request list winch-room", "camera-request run winch-room picture-settings",
+		},
 		"cli-inspect": {"inspect --user viewer --password funicular " + s.camera, "inspect --user viewer --password funicular " + s.winch, "inspect --user viewer --password wrong " + s.camera},
 	}
 	for name, lines := range commands {

@@ -123,6 +123,26 @@ function FetchFields({ values, onChange, fields }: FieldsProps<CameraValues>) {
   );
 }
 
+export interface PictureValues {
+  pictureSize: string;
+  pictureRate: string;
+  pictureQuality: string;
+}
+
+/** How Motion JPEG and stills go out when nothing else is asked for. */
+export function PictureFields({ values, onChange, fields }: FieldsProps<PictureValues>) {
+  const field = (name: keyof PictureValues, label: string, hint: string) => (
+    <TextField label={label} value={values[name]} onChange={(e) => onChange({ ...values, [name]: e.target.value })} {...told(fields, name, hint)} />
+  );
+  return (
+    <Stack direction={{ xs: "column", sm: "row" }} spacing={2}>
+      {field("pictureSize", "Motion JPEG: size", "Such as 640x or 1/2; empty is the camera's")}
+      {field("pictureRate", "Pictures a second", "At most; empty is all")}
+      {field("pictureQuality", "Quality, 1 to 100", "Empty is 80")}
+    </Stack>
+  );
+}
+
 export function DeliveryFields({ values, onChange, fields, nameFixed }: FieldsProps<DeliveryValues> & { nameFixed?: boolean }) {
   const put = (part: Partial<DeliveryValues>) => onChange({ ...values, ...part });
   return (

@@ -9,11 +9,11 @@ import { useState, type FormEvent } from "react";
 
 import { client, dataOf, problemOf, type Feed, type FeedChange } from "../api/client";
 import { feedsQuery } from "../api/queries";
-import { CameraFields, DeliveryFields, emptyCamera, type CameraValues, type DeliveryValues } from "../add/fields";
+import { CameraFields, DeliveryFields, PictureFields, emptyCamera, type CameraValues, type DeliveryValues, type PictureValues } from "../add/fields";
 import { ProblemBox } from "../parts/ProblemBox";
 
 /** Credentials are never shown again: left empty, they stay. */
-function changes(feed: Feed, camera: CameraValues, delivery: DeliveryValues): FeedChange {
+function changes(feed: Feed, camera: CameraValues, delivery: DeliveryValues, pictures: PictureValues): FeedChange {
   const change: FeedChange = {
     title: delivery.title,
     url: camera.url,
@@ -24,6 +24,9 @@ function changes(feed: Feed, camera: CameraValues, delivery: DeliveryValues): Fe
     segmentSeconds: Number(delivery.segmentSeconds),
     listSize: Number(delivery.listSize),
     public: delivery.public,
+    pictureSize: pictures.pictureSize,
+    pictureRate: Number(pictures.pictureRate),
+    pictureQuality: Math.round(Number(pictures.pictureQuality)),
   };
   if (camera.user || !feed.credentials) {
     change.user = camera.user;
@@ -49,9 +52,14 @@ export function EditDialog({ feed, onClose }: { feed: Feed; onClose: () => void 
     segmentSeconds: String(feed.segmentSeconds),
     listSize: String(feed.listSize),
   });
+  const [pictures, setPictures] = useState<PictureValues>({
+    pictureSize: feed.pictureSize,
+    pictureRate: feed.pictureRate ? String(feed.pictureRate) : "",
+    pictureQuality: feed.pictureQuality ? String(feed.pictureQuality) : "",
+  });
   const save = useMutation({
     mutationFn: async () =>
-      dataOf(await client.PATCH("/api/v1/feeds/{name}", { params: { path: { name: feed.name } }, body: changes(feed, camera, delivery) })),
+      dataOf(await client.PATCH("/api/v1/feeds/{name}", { params: { path: { name: feed.name } }, body: changes(feed, camera, delivery, pictures) })),
     onSuccess: async () => {
       await queries.invalidateQueries({ queryKey: feedsQuery.queryKey });
       onClose();
@@ -69,6 +77,7 @@ export function EditDialog({ feed, onClose }: { feed: Feed; onClose: () => void 
         <Stack spacing={2} sx={{ pt: 1 }}>
           <CameraFields values={camera} onChange={setCamera} fields={problem?.fields} kept={feed.credentials} />
           <DeliveryFields values={delivery} onChange={setDelivery} fields={problem?.fields} nameFixed />
+          <PictureFields values={pictures} onChange={setPictures} fields={problem?.fields} />
           {problem && <ProblemBox problem={problem} />}
         </Stack>
       </DialogContent>
