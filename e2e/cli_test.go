@@ -31,7 +31,7 @@ func TestCommands(t *testing.T) {
 		{"wrong password", []string{"inspect", "--user", user, "--password", "no", w.cameraURL()}, 4, []string{"does not accept", "camera-sign-in-refused"}},
 		{"no such path", []string{"inspect", "--user", user, "--password", password, w.cameraURL() + "x"}, 3, []string{"nothing under that path"}},
 		{"closed port", []string{"inspect", "rtsp://127.0.0.1:1/"}, 5, []string{"nothing listens"}},
-		{"no URL", []string{"inspect", "http://127.0.0.1/"}, 2, []string{"rtsp://"}},
+		{"no URL", []string{"inspect", "ftp://127.0.0.1/"}, 2, []string{"rtsp://"}},
 		{"add", []string{"feed", "add", "--user", user, "--password", password, "--title", "Lower station", feed, w.cameraURL()}, 0, []string{"Lower station", "kept, sealed", "/watch/lower-station"}},
 		{"add again", []string{"feed", "add", feed, w.cameraURL()}, 4, []string{"of that name already", "feed-name-taken"}},
 		{"bad name", []string{"feed", "add", "Bad Name", w.cameraURL()}, 2, []string{"name:"}},

@@ -60,10 +60,9 @@ func TestPausesAndOtherRatesAreTakenAsTheyAre(t *testing.T) {
 
 func TestStamps(t *testing.T) {
 	var c arrival.Clock
-	at := noon
 	for i := range 50 {
 		stamp := noon.Add(time.Duration(i) * 100 * time.Millisecond)
-		at = stamp.Add(time.Duration(30+i%3) * time.Millisecond)
+		at := stamp.Add(time.Duration(30+i%3) * time.Millisecond)
 		assert.Equal(t, stamp, c.Read(at, stamp), "the camera's own time")
 	}
 	assert.True(t, c.FromCamera())

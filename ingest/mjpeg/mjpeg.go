@@ -147,6 +147,7 @@ func (s *stream) read(ctx context.Context, cancel context.CancelCauseFunc, body 
 			return err
 		}
 		s.pictures++
+		dog.Reset(s.patience())
 	}
 	return ctx.Err()
 }
