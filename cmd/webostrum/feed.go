@@ -224,7 +224,11 @@ func (a *app) showFeed(c *cli.Command, cl *client.Client, f api.Feed) error {
 			row(w, "session", session(f))
 		}
 		for _, r := range f.Renditions {
-			row(w, "rendition", fmt.Sprintf("%s: %s %s, %s", r.Name, r.Codec, size(r.MadeWidth, r.MadeHeight), firstOf(r.Note, why(r))))
+			text := fmt.Sprintf("%s: %s %s", r.Name, r.Codec, size(r.MadeWidth, r.MadeHeight))
+			if more := firstOf(r.Note, why(r)); more != "" {
+				text += ", " + more
+			}
+			row(w, "rendition", text)
 		}
 		if cv := f.Converting; cv.Running {
 			row(w, "converting", fmt.Sprintf("%s of a core, %s of it for decoding, %d MiB", share(cv.Processor), share(cv.Decoding), cv.Memory>>20))

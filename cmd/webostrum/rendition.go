@@ -126,7 +126,7 @@ func (a *app) renditionList() *cli.Command {
 				row(w, "RENDITION", "CODEC", "ASKED", "MADE", "RUNNING", "USED BY", "RATE", "CORE", "NOTE")
 				for _, r := range f.Renditions {
 					row(w, r.Name, r.Codec, firstOf(r.Size, "as the camera"), size(r.MadeWidth, r.MadeHeight), yesNo(r.Running), r.Users,
-						rate(r.MadeFrameRate), share(r.Share), firstOf(r.Note, why(r)))
+						rate(r.MadeFrameRate), share(r.Share), firstOf(r.Note, why(r), "-"))
 				}
 				if cv := f.Converting; cv.Running {
 					row(w)
@@ -141,7 +141,7 @@ func why(r api.Rendition) string {
 	if r.Automatic {
 		return "made by itself: HLS cannot carry the camera's JPEG"
 	}
-	return "-"
+	return ""
 }
 
 // share prints a share of a core.

@@ -168,7 +168,7 @@ func (s Size) Fit(width, height int, codec media.Codec) (w, h int, note string) 
 		w, h = max(1, round(fw)), max(1, round(fh))
 	} else {
 		var parity []string
-		w, h, parity = evenSides(fw, fh)
+		w, h, parity = s.evenSides(fw, fh)
 		why = append(why, parity...)
 	}
 	return w, h, s.note(w, h, fmt.Sprintf("%dx%d", width, height), why)
@@ -209,9 +209,9 @@ func round(v float64) int { return int(math.Round(v)) }
 func even(side float64) int { return 2 * int(math.Ceil(side/2-0.5)) }
 
 // evenSides finds the even sides nearest to a size.
-func evenSides(fw, fh float64) (w, h int, why []string) {
+func (s Size) evenSides(fw, fh float64) (w, h int, why []string) {
 	w, h = min(max(minSide, even(fw)), maxWidth), min(max(minSide, even(fh)), maxHeight)
-	switch wrongW, wrongH := round(fw)%2 != 0, round(fh)%2 != 0; {
+	switch wrongW, wrongH := round(fw)%2 != 0 && s.Width != w, round(fh)%2 != 0 && s.Height != h; {
 	case fw < minSide || fh < minSide:
 		why = append(why, fmt.Sprintf("H.264 can be no smaller than %d pixels a side", minSide))
 	case wrongW && wrongH:

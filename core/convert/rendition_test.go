@@ -24,6 +24,7 @@ func TestSizes(t *testing.T) {
 		{"", [2]int{641, 361}, media.JPEG, [2]int{641, 361}, ""},
 		{"640x360", [2]int{1280, 720}, media.H264, [2]int{640, 360}, ""},
 		{"533x300", [2]int{1280, 720}, media.H264, [2]int{532, 300}, "533x300 asked, 532x300 made: the width must be even"},
+		{"333x188", [2]int{1280, 720}, media.H264, [2]int{332, 188}, "333x188 asked, 332x188 made: the width must be even"},
 		{"533x300", [2]int{1280, 720}, media.JPEG, [2]int{533, 300}, ""},
 		{"500x500", [2]int{1280, 720}, media.H264, [2]int{500, 282}, "500x500 asked, 500x282 made: the picture keeps its shape, and the height must be even"},
 		{"500x500", [2]int{1280, 720}, media.JPEG, [2]int{500, 281}, "500x500 asked, 500x281 made: the picture keeps its shape"},

@@ -123,21 +123,23 @@ function Row({ feed, rendition: r, mayChange, shown, onPreview, onEdit }: RowPro
         <Typography variant="body2" color="textSecondary" sx={{ flex: 1, minWidth: 160, fontVariantNumeric: "tabular-nums" }}>
           {described(r)}
         </Typography>
-        <Tooltip title={shown ? "Close the preview" : "Show it beside the original"}>
-          <IconButton size="small" aria-label={`Preview ${r.name}`} color={shown ? "primary" : "default"} onClick={onPreview}>
-            <VisibilityIcon fontSize="small" />
-          </IconButton>
-        </Tooltip>
-        {mayChange && (
-          <>
-            <IconButton size="small" aria-label={`Edit ${r.name}`} onClick={onEdit}>
-              <EditIcon fontSize="small" />
+        <Box sx={{ whiteSpace: "nowrap" }}>
+          <Tooltip title={shown ? "Close the preview" : "Show it beside the original"}>
+            <IconButton size="small" aria-label={`Preview ${r.name}`} color={shown ? "primary" : "default"} onClick={onPreview}>
+              <VisibilityIcon fontSize="small" />
             </IconButton>
-            <IconButton size="small" aria-label={`Remove ${r.name}`} loading={remove.isPending} onClick={() => remove.mutate()}>
-              <DeleteOutlineIcon fontSize="small" />
-            </IconButton>
-          </>
-        )}
+          </Tooltip>
+          {mayChange && (
+            <>
+              <IconButton size="small" aria-label={`Edit ${r.name}`} onClick={onEdit}>
+                <EditIcon fontSize="small" />
+              </IconButton>
+              <IconButton size="small" aria-label={`Remove ${r.name}`} loading={remove.isPending} onClick={() => remove.mutate()}>
+                <DeleteOutlineIcon fontSize="small" />
+              </IconButton>
+            </>
+          )}
+        </Box>
       </Stack>
       {r.note && (
         <Typography variant="body2" color="textSecondary">
