@@ -230,7 +230,7 @@ func (a *app) showFeed(c *cli.Command, cl *client.Client, f api.Feed) error {
 			}
 			row(w, "rendition", text)
 		}
-		if cv := f.Converting; cv.Running {
+		if cv := f.Converting; cv.Running && cv.Processor > 0 {
 			row(w, "converting", fmt.Sprintf("%s of a core, %s of it for decoding, %d MiB", share(cv.Processor), share(cv.Decoding), cv.Memory>>20))
 		} else if cv.Lacks != "" {
 			row(w, "converting", cv.Lacks)

@@ -128,7 +128,7 @@ func (a *app) renditionList() *cli.Command {
 					row(w, r.Name, r.Codec, firstOf(r.Size, "as the camera"), size(r.MadeWidth, r.MadeHeight), yesNo(r.Running), r.Users,
 						rate(r.MadeFrameRate), share(r.Share), firstOf(r.Note, why(r), "-"))
 				}
-				if cv := f.Converting; cv.Running {
+				if cv := f.Converting; cv.Running && cv.Processor > 0 {
 					row(w)
 					row(w, fmt.Sprintf("The worker takes %s of a core, %s of it for decoding, and %d MiB.", share(cv.Processor), share(cv.Decoding), cv.Memory>>20))
 				}
