@@ -25,9 +25,9 @@ func Play(ctx context.Context, cfg source.Config) (next uint64, err error) {
 	case cfg.Fetch == source.FetchPoll:
 		return still.Play(ctx, cfg)
 	}
-	next, err = mjpeg.Play(ctx, cfg)
+	cfg.FirstEpoch, err = mjpeg.Play(ctx, cfg)
 	if errors.Is(err, mjpeg.ErrSinglePicture) {
 		return still.Play(ctx, cfg)
 	}
-	return next, err
+	return cfg.FirstEpoch, err
 }
