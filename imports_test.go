@@ -24,13 +24,14 @@ var layers = map[string][]string{
 	"ingest/source": {"core/"},
 	"ingest/dial":   {"core/"},
 	"deliver/hls":   {"core/", "deliver/problem"},
+	"deliver/mjpeg": {"core/", "deliver/problem"},
 	"deliver/":      {"core/"},
 	"store":         {"core/httpauth"},
 	"station":       {"core/", "ingest/", "ingest", "deliver/", "convert/", "store"},
 	"api":           {"core/", "ingest/", "deliver/", "convert", "station", "store"},
 	"client":        {"api", "ingest/inspect"},
 	"sim":           {"core/", "deliver/", "convert", "sim/"},
-	"service":       {"api", "station", "store", "web"},
+	"service":       {"api", "convert", "station", "store", "web"},
 	"web":           {},
 }
 
