@@ -16,6 +16,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"webostrum/deliver/viewers"
+	"webostrum/deliver/whep"
 	"webostrum/station"
 	"webostrum/store"
 )
@@ -32,6 +33,9 @@ type Config struct {
 	// 0 means 10 s.
 	PlaylistWait time.Duration
 
+	WebRTC     *whep.Server // nil switches WebRTC off
+	ICEServers []string     // stun: and turn: URLs that viewers are told of
+
 	// EnterKey opens /enter/KEY, which signs in as the first engineer. Empty
 	// switches it off; only the demo has one.
 	EnterKey string
@@ -47,6 +51,7 @@ type API struct {
 	viewers     *viewers.Counter
 	throttle    throttle
 	nonces      nonces
+	offers      offers
 	watchPage   *template.Template
 	inspections chan struct{} // holds a value for each that is going on
 	streams     chan struct{} // the same
@@ -78,7 +83,9 @@ func New(cfg Config) (*API, error) {
 	a.huma.UseMiddleware(a.guard)
 	a.operations()
 	a.routes(g)
-	a.handler = http.NewCrossOriginProtection().Handler(a.identify(g))
+	protection := http.NewCrossOriginProtection()
+	protection.AddInsecureBypassPattern("/media/") // pages of other sites may show what is public; cookies do not come with them
+	a.handler = protection.Handler(a.identify(g))
 	return a, nil
 }
 

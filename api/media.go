@@ -61,6 +61,13 @@ func (a *API) serveMedia(c *gin.Context) {
 		h.ServeFile(c.Writer, c.Request, f, file)
 		return
 	}
+	if rest == "whep" || strings.HasPrefix(rest, "whep/") {
+		if f.Public() {
+			c.Writer.Header().Set("Access-Control-Allow-Origin", "*")
+		}
+		a.serveWHEP(c.Writer, c.Request, name, strings.TrimPrefix(strings.TrimPrefix(rest, "whep"), "/"), f)
+		return
+	}
 	if m := c.Request.Method; m != http.MethodGet && m != http.MethodHead {
 		c.Writer.Header().Set("Allow", "GET, HEAD")
 		writeProblem(c.Writer, newProblem(http.StatusMethodNotAllowed, "method-not-allowed", "This can only be read.", ""))
@@ -80,7 +87,7 @@ func (a *API) serveMedia(c *gin.Context) {
 		serveTime(c.Writer)
 	default:
 		writeProblem(c.Writer, newProblem(http.StatusNotFound, "delivery-unknown", "There is nothing under that address.",
-			"A feed has hls/"+hls.MultivariantName+", mjpeg and still.jpg."))
+			"A feed has whep, hls/"+hls.MultivariantName+", mjpeg and still.jpg."))
 	}
 }
 
@@ -104,5 +111,13 @@ func (a *API) serveWatch(c *gin.Context) {
 		a.page(c.Writer, http.StatusNotFound, watchPage{Title: "No such feed", Missing: true})
 		return
 	}
-	a.page(c.Writer, http.StatusOK, watchPage{Title: f.Status().Record.Title, Feed: name, SignedIn: signedIn})
+	a.page(c.Writer, http.StatusOK, watchPage{Title: f.Status().Record.Title, Feed: name, Prefer: prefer(c.Query("prefer")), SignedIn: signedIn})
+}
+
+// prefer reads what a page is asked to prefer.
+func prefer(asked string) string {
+	if asked == "delay" {
+		return asked
+	}
+	return "reach"
 }

@@ -18,6 +18,7 @@ var pageFiles embed.FS
 type watchPage struct {
 	Title    string
 	Feed     string
+	Prefer   string // what the player is asked for: delay or reach
 	SignedIn bool
 	Missing  bool
 }

@@ -55,7 +55,7 @@ func newWorld(t *testing.T) *world {
 
 func (w *world) serve() {
 	w.t.Helper()
-	p, err := testkit.Start("--data", w.data, "serve", "--listen", w.listen)
+	p, err := testkit.Start("--data", w.data, "serve", "--listen", w.listen, "--webrtc-listen", "127.0.0.1:0")
 	require.NoError(w.t, err)
 	w.service = p
 	_, err = p.Find(`(The console is at)`, patience)

@@ -18,6 +18,7 @@ import (
 
 	"webostrum/api"
 	"webostrum/convert"
+	"webostrum/deliver/whep"
 	"webostrum/station"
 	"webostrum/store"
 	"webostrum/web"
@@ -42,7 +43,11 @@ type Config struct {
 	Secure   bool   // browsers reach the service over HTTPS only
 	Codecs   string // path of the codec worker; empty means to look for it
 	EnterKey string // of the demo's link; empty for none
-	Log      *slog.Logger
+
+	WebRTC      string   // address for WebRTC, UDP and TCP; empty switches it off
+	WebRTCHosts []string // IP addresses to offer viewers; empty means all of this machine
+	ICEServers  []string // stun: and turn: URLs that viewers are told of
+	Log         *slog.Logger
 }
 
 // Started is what is known once the service is up.
@@ -79,13 +84,28 @@ func Run(ctx context.Context, cfg Config, started func(Started)) error {
 		return errors.Join(err, listener.Close())
 	}
 	defer feeds.Close()
+	webRTC, err := openWebRTC(cfg)
+	if err != nil {
+		return errors.Join(err, listener.Close())
+	}
+	if webRTC != nil {
+		defer func() { _ = webRTC.Close() }() // before the feeds
+	}
 	handler, err := api.New(api.Config{
 		Store: records, Station: feeds, Web: web.Files(), Version: Version, Secure: cfg.Secure, EnterKey: cfg.EnterKey,
+		WebRTC: webRTC, ICEServers: cfg.ICEServers,
 	})
 	if err != nil {
 		return errors.Join(err, listener.Close())
 	}
 	return serve(ctx, handler, listener, func() { started(up) })
+}
+
+func openWebRTC(cfg Config) (*whep.Server, error) {
+	if cfg.WebRTC == "" {
+		return nil, nil
+	}
+	return whep.New(whep.Config{Listen: cfg.WebRTC, Addresses: cfg.WebRTCHosts})
 }
 
 // worker finds the codec worker. A service without one passes everything through;

@@ -7,6 +7,7 @@ import (
 
 	"webostrum/convert"
 	core "webostrum/core/convert"
+	"webostrum/core/hls"
 	"webostrum/core/hub"
 	"webostrum/core/media"
 	"webostrum/deliver/problem"
@@ -164,4 +165,59 @@ func (r *run) keep(key Wanted, s *media.Sample) {
 		clear(r.stills)
 	}
 	r.stills[key] = s
+}
+
+// Video is a feed's H.264 for one viewer. Release it.
+type Video struct {
+	Hub     *hub.Hub
+	Why     string // why it is converted; empty when it is the camera's own
+	Release func()
+}
+
+// Video opens a feed's video as browsers decode it by WebRTC: a rendition, or with
+// the empty name the camera's own, converted if it is not H.264 or has reordered
+// pictures. It waits for the camera until ctx ends. Errors are as in Open.
+func (f *Feed) Video(ctx context.Context, rendition string) (*Video, error) {
+	r := f.present()
+	if r == nil {
+		return nil, errOff
+	}
+	codec, err := r.codec(ctx)
+	if err != nil {
+		return nil, err
+	}
+	why := ""
+	if rendition == "" || rendition == hls.Original {
+		if why = f.unfit(codec); why == "" {
+			return &Video{Hub: r.hub, Release: func() {}}, nil
+		}
+		rendition = Automatic
+	}
+	wish, err := f.wish(rendition)
+	if err != nil {
+		return nil, err
+	}
+	if wish.Codec != media.H264 {
+		return nil, problem.Problem{
+			Status: http.StatusNotFound, Code: "rendition-not-for-webrtc", Detail: "That rendition is Motion JPEG, which WebRTC does not carry.",
+			Remedy: "Ask for ../mjpeg?rendition=" + rendition + ".",
+		}
+	}
+	output, err := r.converter.Use(wish)
+	if err != nil {
+		return nil, cannotConvert(err)
+	}
+	return &Video{Hub: output.Hub(), Why: why, Release: output.Release}, nil
+}
+
+// unfit says why browsers cannot decode the camera's own video by WebRTC.
+func (f *Feed) unfit(codec media.Codec) string {
+	session := f.session.Load()
+	switch {
+	case codec != media.H264:
+		return "the camera sends JPEG, which WebRTC does not carry"
+	case session != nil && (*session).Facts().B:
+		return "the camera reorders pictures (B-frames), which browsers do not take by WebRTC"
+	}
+	return ""
 }

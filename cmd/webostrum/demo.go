@@ -29,7 +29,7 @@ func (a *app) demo() *cli.Command {
 	return &cli.Command{
 		Name: "demo", Usage: "run the service with the simulated cameras of the Morrow Crag Funicular", OnUsageError: usageError,
 		Flags: []cli.Flag{
-			a.listenFlag("127.0.0.1:7600"), a.logFlag(), a.workerFlag(),
+			a.listenFlag("127.0.0.1:7600"), a.webRTCFlag("127.0.0.1:7601"), a.logFlag(), a.workerFlag(),
 			&cli.StringFlag{Name: "demo-data", Usage: "`FOLDER` for the demo's records", Value: ".demo", Sources: a.from("demo-data")},
 			&cli.StringFlag{Name: "camera-listen", Usage: "`ADDRESS` of the first simulated camera; the others take the ports after it", Value: "127.0.0.1:7654", Sources: a.from("camera-listen")},
 			&cli.StringFlag{Name: "control", Usage: "`ADDRESS` of the cameras' control", Value: "127.0.0.1:7690", Sources: a.from("control")},
@@ -118,7 +118,7 @@ func (a *app) runDemo(ctx context.Context, c *cli.Command) error {
 	})
 	key := strings.ToLower(rand.Text())
 	data := c.String("demo-data")
-	cfg := service.Config{Data: data, Listen: c.String("listen"), Codecs: c.String("codecs"), EnterKey: key, Log: log}
+	cfg := service.Config{Data: data, Listen: c.String("listen"), Codecs: c.String("codecs"), EnterKey: key, Log: log, WebRTC: c.String("webrtc-listen")}
 	err = service.Run(ctx, cfg, func(s service.Started) {
 		for i, d := range feeds {
 			if err := d.add(ctx, data, cameras[i].URL()); err != nil {

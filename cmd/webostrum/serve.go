@@ -15,6 +15,10 @@ func (a *app) listenFlag(value string) cli.Flag {
 	return &cli.StringFlag{Name: "listen", Usage: "`ADDRESS` for HTTP", Value: value, Sources: a.from("listen")}
 }
 
+func (a *app) webRTCFlag(value string) cli.Flag {
+	return &cli.StringFlag{Name: "webrtc-listen", Usage: "`ADDRESS` for WebRTC, over UDP and TCP; empty switches it off", Value: value, Sources: a.from("webrtc-listen")}
+}
+
 func (a *app) logFlag() cli.Flag {
 	return &cli.StringFlag{Name: "log-level", Usage: "debug, info, warn or error", Value: "info", Sources: a.from("log-level")}
 }
@@ -34,6 +38,9 @@ func (a *app) serve() *cli.Command {
 		Name: "serve", Usage: "run the service", OnUsageError: usageError,
 		Flags: []cli.Flag{
 			a.listenFlag("0.0.0.0:7600"), a.logFlag(), a.workerFlag(),
+			a.webRTCFlag("0.0.0.0:7601"),
+			&cli.StringSliceFlag{Name: "webrtc-address", Usage: "IP `ADDRESS` that viewers come to by WebRTC, such as a router's outside; more than one may be given", Sources: a.from("webrtc-address")},
+			&cli.StringSliceFlag{Name: "ice-server", Usage: "`URL` of a STUN or TURN server that viewers are told of", Sources: a.from("ice-server")},
 			&cli.BoolFlag{Name: "https-only", Usage: "browsers reach the service through an HTTPS proxy only: mark cookies so", Sources: a.from("https-only")},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
@@ -43,6 +50,7 @@ func (a *app) serve() *cli.Command {
 			}
 			return service.Run(ctx, service.Config{
 				Data: c.String("data"), Listen: c.String("listen"), Secure: c.Bool("https-only"), Codecs: c.String("codecs"), Log: log,
+				WebRTC: c.String("webrtc-listen"), WebRTCHosts: c.StringSlice("webrtc-address"), ICEServers: c.StringSlice("ice-server"),
 			}, a.showStarted)
 		},
 	}

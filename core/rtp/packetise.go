@@ -21,61 +21,62 @@ type Packetizer struct {
 
 const rtpHeader = 12
 
-// Packets returns the packets of a sample. Parameter sets go in front of each
-// keyframe. Payloads of single units share the sample's bytes.
+// Packets returns the packets of a sample. Payloads of single units share the
+// sample's bytes.
 func (z *Packetizer) Packets(s *media.Sample) []*rtp.Packet {
-	var packets []*rtp.Packet
-	ts := z.Base + uint32(s.PTS)
-	add := func(payload []byte) {
-		packets = append(packets, &rtp.Packet{
+	payloads := Payloads(s, z.MTU)
+	packets := make([]*rtp.Packet, len(payloads))
+	for i, payload := range payloads {
+		packets[i] = &rtp.Packet{
 			Header: rtp.Header{
-				Version: 2, PayloadType: z.PayloadType, SequenceNumber: z.Sequence, Timestamp: ts, SSRC: z.SSRC,
+				Version: 2, PayloadType: z.PayloadType, SequenceNumber: z.Sequence, Timestamp: z.Base + uint32(s.PTS), SSRC: z.SSRC,
+				Marker: i == len(payloads)-1,
 			},
 			Payload: payload,
-		})
-		z.Sequence++
-	}
-	if s.Key && s.Track.H264 != nil {
-		for _, payload := range z.parameterSets(s.Track.H264) {
-			add(payload)
 		}
-	}
-	for nal := range h264.NALs(s.Data) {
-		z.unit(nal, add)
-	}
-	if n := len(packets); n > 0 {
-		packets[n-1].Marker = true
+		z.Sequence++
 	}
 	return packets
 }
 
-func (z *Packetizer) room() int { return z.MTU - rtpHeader }
+// Payloads cuts a sample for packets of no more than mtu bytes, header included.
+// Parameter sets go in front of each keyframe. Payloads of single units share the
+// sample's bytes.
+func Payloads(s *media.Sample, mtu int) (list [][]byte) {
+	room := mtu - rtpHeader
+	if s.Key && s.Track.H264 != nil {
+		list = parameterSets(s.Track.H264, room)
+	}
+	for nal := range h264.NALs(s.Data) {
+		list = unit(list, nal, room)
+	}
+	return list
+}
 
-func (z *Packetizer) parameterSets(sets *media.ParameterSets) [][]byte {
+func parameterSets(sets *media.ParameterSets, room int) [][]byte {
 	stap := []byte{sets.SPS[0]&nalHeadMask | typeSTAPA}
 	all := append([][]byte{sets.SPS}, sets.PPS...)
 	for _, nal := range all {
 		stap = binary.BigEndian.AppendUint16(stap, uint16(len(nal)))
 		stap = append(stap, nal...)
 	}
-	if len(stap) > z.room() {
+	if len(stap) > room {
 		return all
 	}
 	return [][]byte{stap}
 }
 
-func (z *Packetizer) unit(nal []byte, add func([]byte)) {
+func unit(list [][]byte, nal []byte, room int) [][]byte {
 	if len(nal) == 0 {
-		return
+		return list
 	}
-	if len(nal) <= z.room() {
-		add(nal)
-		return
+	if len(nal) <= room {
+		return append(list, nal)
 	}
 	indicator, kind := nal[0]&nalHeadMask|typeFUA, nal[0]&nalTypeMask
 	const fuHeads = 2
 	for rest, first := nal[1:], true; len(rest) > 0; first = false {
-		n := min(len(rest), z.room()-fuHeads)
+		n := min(len(rest), room-fuHeads)
 		head := kind
 		if first {
 			head |= fuStart
@@ -85,7 +86,8 @@ func (z *Packetizer) unit(nal []byte, add func([]byte)) {
 		}
 		part := make([]byte, 0, fuHeads+n)
 		part = append(part, indicator, head)
-		add(append(part, rest[:n]...))
+		list = append(list, append(part, rest[:n]...))
 		rest = rest[n:]
 	}
+	return list
 }

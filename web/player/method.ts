@@ -1,4 +1,5 @@
 // The ways to play, behind one face.
+import { hasWebRTC, WhepMethod } from "./whep";
 
 export interface MethodEvents {
   /** The way came to its end; why is for the details line. */
@@ -33,8 +34,25 @@ function hasMediaSource(): boolean {
   return "MediaSource" in globalThis || "ManagedMediaSource" in globalThis;
 }
 
-/** Chooses how to play, says why, and starts. */
-export async function startMethod(video: HTMLVideoElement, url: string, events: MethodEvents): Promise<Method> {
+/** What a page asks for: the least delay, or what plays everywhere. */
+export type Preference = "delay" | "reach";
+
+export interface Addresses {
+  hls: string;
+  whep: string;
+}
+
+/** Chooses how to play, says why, and starts. unfit says why WebRTC did not do a moment ago. */
+export async function startMethod(video: HTMLVideoElement, at: Addresses, prefer: Preference, unfit: string | null, events: MethodEvents): Promise<Method> {
+  if (prefer === "delay" && unfit === null && hasWebRTC()) {
+    const method = new WhepMethod(video, at.whep, events);
+    await method.open();
+    return method;
+  }
+  return startHLS(video, at.hls, events);
+}
+
+async function startHLS(video: HTMLVideoElement, url: string, events: MethodEvents): Promise<Method> {
   if (playsByItself(video)) {
     return new NativeMethod(video, url, "this browser plays HLS itself", events);
   }

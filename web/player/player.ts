@@ -1,5 +1,6 @@
 // <webostrum-player feed="NAME" label="TITLE" rendition="NAME">: the player that
-// pages embed. Without a rendition it plays what suits the feed.
+// pages embed. Without a rendition it plays what suits the feed. With prefer="delay"
+// it plays by WebRTC where that works, and else by HLS, as without it.
 import { controls, type Controls } from "./controls";
 import { Session } from "./session";
 import styles from "./player.css?inline";
@@ -7,7 +8,7 @@ import styles from "./player.css?inline";
 const detailsEvery = 500;
 
 export class WebostrumPlayer extends HTMLElement {
-  static observedAttributes = ["feed", "label", "rendition"];
+  static observedAttributes = ["feed", "label", "rendition", "prefer"];
 
   private session: Session | null = null;
   private parts: Controls | null = null;
@@ -44,8 +45,8 @@ export class WebostrumPlayer extends HTMLElement {
     const parts = this.parts;
     if (!feed || !parts) return;
     const rendition = this.getAttribute("rendition");
-    const list = rendition ? `${encodeURIComponent(rendition)}.m3u8` : "index.m3u8";
-    this.session = new Session(parts.video, `/media/${encodeURIComponent(feed)}`, list, {
+    const prefer = this.getAttribute("prefer") === "delay" ? "delay" : "reach";
+    this.session = new Session(parts.video, `/media/${encodeURIComponent(feed)}`, rendition, prefer, {
       onPlaying: () => {
         parts.showPlaying();
         this.dataset.status = "playing";

@@ -1,7 +1,7 @@
 // One feed on one video element: starts when there is something to play, and
 // keeps it going over reboots, restarts and gaps.
 import { StateLink, type FeedState } from "./link";
-import { startMethod, type Method } from "./method";
+import { startMethod, type Addresses, type Method, type Preference } from "./method";
 
 export interface SessionView {
   /** Pictures are on show. */
@@ -22,6 +22,7 @@ export interface Details {
 const tick = 500;
 const firstPause = 500;
 const longestPause = 8000;
+const webRTCAgain = 60_000;
 
 export class Session {
   private readonly link: StateLink;
@@ -36,6 +37,7 @@ export class Session {
   private position = -1;
   private movedAt = Date.now();
   private lastFailure = "";
+  private unfit: string | null = null; // why WebRTC did not do
   private frames: { at: number; count: number } | null = null;
   private frameRate: number | null = null;
 
@@ -47,7 +49,8 @@ export class Session {
   constructor(
     private readonly video: HTMLVideoElement,
     private readonly base: string,
-    private readonly list: string,
+    private readonly rendition: string | null,
+    private readonly prefer: Preference,
     private readonly view: SessionView,
   ) {
     view.onWaiting("Asking the service …");
@@ -164,8 +167,7 @@ export class Session {
 
   private async start(run: string): Promise<void> {
     try {
-      const url = new URL(`${this.base}/hls/${this.list}`, location.href).href;
-      const method = await startMethod(this.video, url, { onFailed: (why) => this.fail(why) });
+      const method = await startMethod(this.video, this.addresses(), this.prefer, this.unfit, { onFailed: (why) => this.fail(why) });
       if (this.closed) {
         method.close();
         return;
@@ -181,8 +183,20 @@ export class Session {
     }
   }
 
+  private addresses(): Addresses {
+    const { rendition } = this;
+    const list = rendition ? `${encodeURIComponent(rendition)}.m3u8` : "index.m3u8";
+    const query = rendition ? `?rendition=${encodeURIComponent(rendition)}` : "";
+    return { hls: new URL(`${this.base}/hls/${list}`, location.href).href, whep: new URL(`${this.base}/whep${query}`, location.href).href };
+  }
+
+  /** WebRTC is left alone for a while after it has failed; what plays then is not interrupted for it. */
   private fail(why: string): void {
     this.lastFailure = why;
+    if (this.prefer === "delay" && (this.method === null || this.method.name === "WebRTC") && this.unfit === null) {
+      this.unfit = why;
+      setTimeout(() => (this.unfit = null), webRTCAgain);
+    }
     this.drop();
     this.listen();
     this.notBefore = Date.now() + this.pause * (0.75 + Math.random() / 2);

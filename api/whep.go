@@ -1,0 +1,165 @@
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"io"
+	"mime"
+	"net/http"
+	"strings"
+	"time"
+
+	"webostrum/deliver/whep"
+	"webostrum/station"
+)
+
+const (
+	mostOffer   = 64 << 10
+	sdpType     = "application/sdp"
+	trickleType = "application/trickle-ice-sdpfrag"
+	whepMethods = "POST, OPTIONS"
+	oneMethods  = "GET, DELETE, PATCH, OPTIONS"
+	openWithin  = 10 * time.Second
+)
+
+// serveWHEP answers /media/{feed}/whep and /media/{feed}/whep/{session}.
+func (a *API) serveWHEP(w http.ResponseWriter, r *http.Request, name, id string, f *station.Feed) {
+	methods := whepMethods
+	if id != "" {
+		methods = oneMethods
+	}
+	w.Header().Set("Access-Control-Expose-Headers", "Location, Link, Etag")
+	switch {
+	case a.cfg.WebRTC == nil:
+		writeProblem(w, newProblem(http.StatusNotFound, "webrtc-off", "WebRTC is switched off here.", "Use hls/index.m3u8 or mjpeg."))
+	case r.Method == http.MethodOptions:
+		w.Header().Set("Access-Control-Allow-Methods", methods)
+		w.Header().Set("Access-Control-Allow-Headers", "Content-Type, If-Match")
+		w.Header().Set("Accept-Post", sdpType)
+		w.WriteHeader(http.StatusNoContent)
+	case id == "" && r.Method == http.MethodPost:
+		a.openWHEP(w, r, name, f)
+	case id != "" && r.Method == http.MethodGet:
+		a.showWHEP(w, name, id)
+	case id != "" && r.Method == http.MethodDelete:
+		a.endWHEP(w, name, id)
+	case id != "" && r.Method == http.MethodPatch:
+		a.patchWHEP(w, r, name, id)
+	default:
+		w.Header().Set("Allow", methods)
+		writeProblem(w, newProblem(http.StatusMethodNotAllowed, "method-not-allowed", "This takes "+methods+".", ""))
+	}
+}
+
+// openWHEP answers an offer (draft-ietf-wish-whep, 4.2).
+func (a *API) openWHEP(w http.ResponseWriter, r *http.Request, name string, f *station.Feed) {
+	if wait := a.offers.wait(hostOf(r.RemoteAddr), time.Now()); wait > 0 {
+		w.Header().Set("Retry-After", "1")
+		writeProblem(w, newProblem(http.StatusTooManyRequests, "offers-too-often", "Too many offers come from this address.", "Wait a second, then try again."))
+		return
+	}
+	if kind, _, _ := mime.ParseMediaType(r.Header.Get("Content-Type")); kind != sdpType {
+		writeProblem(w, newProblem(http.StatusUnsupportedMediaType, "offer-type", "An offer is sent as "+sdpType+".", "Set Content-Type."))
+		return
+	}
+	offer, err := io.ReadAll(http.MaxBytesReader(w, r.Body, mostOffer))
+	if err != nil {
+		writeProblem(w, newProblem(http.StatusRequestEntityTooLarge, "offer-too-large", "The offer is larger than 64 KiB.", ""))
+		return
+	}
+	ctx, cancel := context.WithTimeout(r.Context(), openWithin)
+	defer cancel()
+	video, err := f.Video(ctx, r.URL.Query().Get("rendition"))
+	if err != nil {
+		writePictureProblem(w, f, err)
+		return
+	}
+	session, answer, err := a.cfg.WebRTC.Open(ctx, name, string(offer), whep.Source{Hub: video.Hub, Release: video.Release, Ended: a.viewers.Stays(name)})
+	if err != nil {
+		writeProblem(w, offerProblem(err))
+		return
+	}
+	h := w.Header()
+	h.Set("Content-Type", sdpType)
+	h.Set("Location", strings.TrimSuffix(r.URL.Path, "/")+"/"+session.ID)
+	h.Set("Etag", `"`+session.ID+`"`)
+	h.Set("Cache-Control", "no-store")
+	for _, server := range a.cfg.ICEServers {
+		h.Add("Link", "<"+server+`>; rel="ice-server"`)
+	}
+	w.WriteHeader(http.StatusCreated)
+	_, _ = io.WriteString(w, answer) // a viewer that has gone is no error
+}
+
+func offerProblem(err error) *Problem {
+	switch {
+	case errors.Is(err, whep.ErrFull):
+		return newProblem(http.StatusServiceUnavailable, "viewers-full", "As many viewers watch as the service takes.", "Try again later, or by HLS.")
+	case errors.Is(err, whep.ErrNoH264):
+		return newProblem(http.StatusNotAcceptable, "offer-without-h264", "The offer asks for no video that can be sent: H.264 with packetization-mode 1, received or in both directions.", "Use hls/index.m3u8 or mjpeg.")
+	case errors.Is(err, whep.ErrOffer):
+		return newProblem(http.StatusBadRequest, "offer-broken", err.Error(), "Send an SDP offer as a browser makes it.")
+	case errors.Is(err, context.DeadlineExceeded), errors.Is(err, context.Canceled):
+		return newProblem(http.StatusServiceUnavailable, "offer-not-answered", "The answer was not ready in time.", "Try again.")
+	}
+	return newProblem(http.StatusInternalServerError, codeInternal, err.Error(), "Look into the service's log.")
+}
+
+// SessionState is what a player asks of its session.
+type SessionState struct {
+	RTPTime    uint32  `json:"rtpTime"`    // of the newest picture sent
+	CapturedAt int64   `json:"capturedAt"` // when it was taken, milliseconds since 1970; 0 when not known yet
+	Now        int64   `json:"now"`
+	Way        string  `json:"way"`
+	Bytes      uint64  `json:"bytes"`
+	Repeated   uint64  `json:"repeated"`
+	Loss       float64 `json:"loss"`
+}
+
+// showWHEP tells a player when the pictures that it shows were taken.
+func (a *API) showWHEP(w http.ResponseWriter, name, id string) {
+	session, err := a.cfg.WebRTC.Session(name, id)
+	if err != nil {
+		writeProblem(w, noSession)
+		return
+	}
+	st := session.Stats()
+	state := SessionState{RTPTime: st.Mark.RTPTime, Now: time.Now().UnixMilli(), Way: st.Way, Bytes: st.Bytes, Repeated: st.Repeated, Loss: st.Loss}
+	if !st.Mark.Captured.IsZero() {
+		state.CapturedAt = st.Mark.Captured.UnixMilli()
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("Cache-Control", "no-store")
+	_ = json.NewEncoder(w).Encode(state) // a viewer that has gone is no error
+}
+
+func (a *API) endWHEP(w http.ResponseWriter, name, id string) {
+	session, err := a.cfg.WebRTC.Session(name, id)
+	if err != nil {
+		writeProblem(w, noSession)
+		return
+	}
+	session.End()
+	w.WriteHeader(http.StatusOK)
+}
+
+var noSession = newProblem(http.StatusNotFound, "session-unknown", "There is no such session, or no longer.", "Begin one by posting an offer to whep.")
+
+// patchWHEP takes a viewer's candidates. They are not needed: the service waits for
+// the viewer to come (ICE lite, RFC 8445, 2.5). An ICE restart is a new session.
+func (a *API) patchWHEP(w http.ResponseWriter, r *http.Request, name, id string) {
+	if _, err := a.cfg.WebRTC.Session(name, id); err != nil {
+		writeProblem(w, noSession)
+		return
+	}
+	if kind, _, _ := mime.ParseMediaType(r.Header.Get("Content-Type")); kind != trickleType {
+		writeProblem(w, newProblem(http.StatusUnsupportedMediaType, "patch-type", "A change is sent as "+trickleType+".", ""))
+		return
+	}
+	if r.Header.Get("If-Match") == "*" {
+		writeProblem(w, newProblem(http.StatusUnprocessableEntity, "restart-not-offered", "ICE is not restarted here.", "End the session and begin another."))
+		return
+	}
+	w.WriteHeader(http.StatusNoContent)
+}

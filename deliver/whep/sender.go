@@ -1,0 +1,179 @@
+package whep
+
+import (
+	"context"
+	"math/rand/v2"
+	"sync"
+	"time"
+
+	"github.com/pion/rtcp"
+	prtp "github.com/pion/rtp"
+
+	"webostrum/core/media"
+	"webostrum/core/rtp"
+)
+
+const (
+	// Someone who joins gets the newest group of pictures at once, so that there is
+	// a picture without waiting for the next keyframe. Those that are past are a
+	// millisecond apart in the stream, so the browser shows them as they are
+	// decoded and is at the live edge after that.
+	pastTicks = clockRate / 1000
+
+	// Bursts are spread: so many bytes, then a pause. It is a gigabit in eight.
+	burst      = 16 << 10
+	burstPause = time.Millisecond
+
+	history     = 1 << 11 // packets that can be sent again; a power of two
+	reportEvery = time.Second
+	fewestAgain = 500 * time.Millisecond // between two fresh starts that the viewer asks for
+)
+
+// sender gives a stream's samples to one viewer.
+type sender struct {
+	session *Session
+	shelf   *shelf
+
+	sequence uint16
+	stamp    uint32 // of the newest picture
+	base     uint32 // stamp of PTS 0, at the live edge
+	live     bool   // stamps follow the samples
+	epoch    *media.Epoch
+	inBurst  int
+	restart  time.Time
+	reported time.Time
+
+	mu   sync.Mutex
+	sent [history]packet // guarded by mu
+	mark Mark            // guarded by mu
+}
+
+// Mark ties a stream's timestamps to the wall clock.
+type Mark struct {
+	RTPTime  uint32
+	Captured time.Time
+}
+
+// packet is one that was sent.
+type packet struct {
+	sequence uint16
+	stamp    uint32
+	marker   bool
+	payload  []byte
+}
+
+func newSender(s *Session, shelf *shelf) *sender {
+	return &sender{session: s, shelf: shelf, sequence: uint16(rand.Uint32()), stamp: rand.Uint32()}
+}
+
+// run sends until ctx or the stream ends.
+func (z *sender) run(ctx context.Context) {
+	reader := z.session.source.Hub.NewReader()
+	defer func() { reader.Close() }()
+	for {
+		s, _, err := reader.Next(ctx)
+		if err != nil || z.send(ctx, s, reader.Behind()) != nil {
+			return
+		}
+		if z.session.again.Swap(false) && time.Since(z.restart) >= fewestAgain {
+			z.restart, z.live = time.Now(), false
+			reader.Close()
+			reader = z.session.source.Hub.NewReader()
+		}
+	}
+}
+
+// send sends a sample; behind is how many newer ones wait.
+func (z *sender) send(ctx context.Context, s *media.Sample, behind int) error {
+	z.step(s, behind)
+	payloads := z.shelf.of(s)
+	for i, payload := range payloads {
+		p := packet{sequence: z.sequence, stamp: z.stamp, marker: i == len(payloads)-1, payload: payload}
+		z.sequence++
+		z.mu.Lock()
+		z.sent[p.sequence%history] = p
+		z.mu.Unlock()
+		if err := z.write(p); err != nil {
+			return err
+		}
+		if err := z.pace(ctx, len(payload)); err != nil {
+			return err
+		}
+	}
+	z.inBurst = 0
+	if z.live {
+		z.mu.Lock()
+		z.mark = Mark{z.stamp, s.Captured}
+		z.mu.Unlock()
+	}
+	return z.report(s)
+}
+
+// step moves the stamp on.
+func (z *sender) step(s *media.Sample, behind int) {
+	if s.Epoch != z.epoch {
+		z.epoch, z.live = s.Epoch, false
+	}
+	if z.live {
+		z.stamp = z.base + uint32(s.PTS)
+		return
+	}
+	z.stamp += pastTicks
+	if behind == 0 {
+		z.live, z.base = true, z.stamp-uint32(s.PTS)
+	}
+}
+
+func (z *sender) write(p packet) error {
+	h := prtp.Header{SequenceNumber: p.sequence, Timestamp: p.stamp, Marker: p.marker}
+	z.session.stats.packets.Add(1)
+	z.session.stats.bytes.Add(uint64(len(p.payload)))
+	return z.session.track.write(&h, p.payload)
+}
+
+// pace waits a little after so many bytes.
+func (z *sender) pace(ctx context.Context, n int) error {
+	if z.inBurst += n; z.inBurst < burst {
+		return nil
+	}
+	z.inBurst = 0
+	timer := time.NewTimer(burstPause)
+	defer timer.Stop()
+	select {
+	case <-timer.C:
+		return nil
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+}
+
+// repeat sends packets again that the viewer misses (RFC 4585, 6.2.1).
+func (z *sender) repeat(nack *rtcp.TransportLayerNack) {
+	for _, pair := range nack.Nacks {
+		for _, sequence := range pair.PacketList() {
+			z.mu.Lock()
+			p := z.sent[sequence%history]
+			z.mu.Unlock()
+			if p.payload != nil && p.sequence == sequence {
+				z.session.stats.repeated.Add(1)
+				_ = z.write(p) // a broken connection shows elsewhere
+			}
+		}
+	}
+}
+
+// report tells the viewer when pictures were taken.
+func (z *sender) report(s *media.Sample) error {
+	now := time.Now()
+	if !z.live || now.Sub(z.reported) < reportEvery {
+		return nil
+	}
+	z.reported = now
+	z.session.track.mu.Lock()
+	ssrc := z.session.track.ssrc
+	z.session.track.mu.Unlock()
+	return z.session.pc.WriteRTCP([]rtcp.Packet{&rtcp.SenderReport{
+		SSRC: ssrc, NTPTime: rtp.ToNTP(s.Captured), RTPTime: z.stamp,
+		PacketCount: uint32(z.session.stats.packets.Load()), OctetCount: uint32(z.session.stats.bytes.Load()),
+	}})
+}

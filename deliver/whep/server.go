@@ -1,0 +1,221 @@
+// Package whep sends H.264 to browsers by WebRTC, with sessions opened over HTTP
+// (WHEP, draft-ietf-wish-whep): an offer is posted, the answer comes back at once,
+// and the session ends with DELETE or when the viewer is gone. ICE, DTLS and SRTP
+// are pion's; packets are cut here, once for all viewers of a stream.
+//
+// All viewers come to one port, the same number over UDP and TCP.
+//
+// Limits: as many sessions as configured; an offer of 64 KiB; 15 s until a viewer is
+// connected, 15 s without a sign of life after that.
+package whep
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net"
+	"sync"
+	"time"
+
+	"github.com/pion/ice/v4"
+	"github.com/pion/interceptor"
+	"github.com/pion/webrtc/v4"
+
+	"webostrum/core/hub"
+)
+
+// Config says how to serve.
+type Config struct {
+	Listen    string   // address of the port, for UDP and TCP
+	Addresses []string // IP addresses to offer viewers; empty means all of this machine
+	Most      int      // sessions at a time; 0 means 500
+}
+
+const (
+	defaultMost     = 500
+	connectWithin   = 15 * time.Second
+	iceDisconnected = 5 * time.Second
+	iceFailed       = 10 * time.Second
+	iceKeepalive    = 2 * time.Second
+	tcpReadBuffers  = 8
+	socketBuffer    = 4 << 20
+)
+
+// The refusals.
+var (
+	ErrFull      = errors.New("whep: as many viewers as there may be")
+	ErrOffer     = errors.New("whep: the offer cannot be used")
+	ErrNoH264    = errors.New("whep: the offer asks for no H.264 video")
+	ErrNoSession = errors.New("whep: there is no such session")
+)
+
+// Server holds all sessions. It is safe for concurrent use.
+type Server struct {
+	cfg   Config
+	api   *webrtc.API
+	port  int
+	close []func() error
+
+	mu       sync.Mutex
+	ended    bool                  // guarded by mu
+	sessions map[string]*Session   // guarded by mu
+	shelves  map[*hub.Hub]*shelved // guarded by mu
+	going    sync.WaitGroup
+}
+
+// New opens the port. Close the server.
+func New(cfg Config) (*Server, error) {
+	if cfg.Most <= 0 {
+		cfg.Most = defaultMost
+	}
+	udp, tcp, err := listen(cfg.Listen)
+	if err != nil {
+		return nil, err
+	}
+	s := &Server{cfg: cfg, sessions: make(map[string]*Session), shelves: make(map[*hub.Hub]*shelved), port: udp.LocalAddr().(*net.UDPAddr).Port}
+	udpMux := webrtc.NewICEUDPMux(nil, udp)
+	tcpMux := webrtc.NewICETCPMux(nil, tcp, tcpReadBuffers)
+	s.close = []func() error{udpMux.Close, tcpMux.Close, udp.Close}
+	var settings webrtc.SettingEngine
+	settings.SetICEUDPMux(udpMux)
+	settings.SetICETCPMux(tcpMux)
+	settings.SetNetworkTypes([]webrtc.NetworkType{webrtc.NetworkTypeUDP4, webrtc.NetworkTypeUDP6, webrtc.NetworkTypeTCP4, webrtc.NetworkTypeTCP6})
+	settings.SetIncludeLoopbackCandidate(true)
+	settings.SetLite(true)
+	settings.SetICETimeouts(iceDisconnected, iceFailed, iceKeepalive)
+	settings.SetICEMulticastDNSMode(ice.MulticastDNSModeDisabled)
+	if len(cfg.Addresses) > 0 {
+		settings.SetNAT1To1IPs(cfg.Addresses, webrtc.ICECandidateTypeHost)
+	}
+	media, err := mediaEngine()
+	if err != nil {
+		return nil, errors.Join(err, s.Close())
+	}
+	s.api = webrtc.NewAPI(webrtc.WithSettingEngine(settings), webrtc.WithMediaEngine(media), webrtc.WithInterceptorRegistry(&interceptor.Registry{}))
+	return s, nil
+}
+
+// listen opens the same port over UDP and TCP.
+func listen(address string) (*net.UDPConn, net.Listener, error) {
+	const tries = 16 // with port 0 the one may be taken that the other got
+	var last error
+	for range tries {
+		tcp, err := net.Listen("tcp", address)
+		if err != nil {
+			return nil, nil, fmt.Errorf("the WebRTC address %s cannot be used: %w; choose another with --webrtc-listen", address, err)
+		}
+		at := tcp.Addr().(*net.TCPAddr)
+		udp, err := net.ListenUDP("udp", &net.UDPAddr{IP: at.IP, Port: at.Port, Zone: at.Zone})
+		if err == nil {
+			_ = udp.SetReadBuffer(socketBuffer)
+			_ = udp.SetWriteBuffer(socketBuffer)
+			return udp, tcp, nil
+		}
+		last = errors.Join(err, tcp.Close())
+	}
+	return nil, nil, fmt.Errorf("the WebRTC address %s cannot be used over UDP: %w; choose another with --webrtc-listen", address, last)
+}
+
+// Port is the number that viewers come to.
+func (s *Server) Port() int { return s.port }
+
+// Close ends all sessions and waits for their end.
+func (s *Server) Close() error {
+	s.mu.Lock()
+	s.ended = true
+	for _, session := range s.sessions {
+		session.cancel()
+	}
+	s.mu.Unlock()
+	s.going.Wait()
+	var errs []error
+	for _, c := range s.close {
+		if err := c(); err != nil && !errors.Is(err, net.ErrClosed) {
+			errs = append(errs, err)
+		}
+	}
+	return errors.Join(errs...)
+}
+
+// Source is what a session sends.
+type Source struct {
+	Hub     *hub.Hub
+	Release func() // called once when the session has ended
+	Ended   func() // the same, for whoever counts; may be nil
+}
+
+// Open answers an offer with a session that sends a stream, and gives the source
+// back when it ends. The error is one of this package, or pion's.
+func (s *Server) Open(ctx context.Context, feed, offer string, src Source) (session *Session, answer string, err error) {
+	session, err = s.begin(feed, src)
+	if err != nil {
+		return nil, "", err
+	}
+	answer, err = session.negotiate(ctx, offer)
+	if err != nil {
+		session.cancel()
+		return nil, "", err
+	}
+	return session, answer, nil
+}
+
+// begin makes room for a session and starts what watches over it.
+func (s *Server) begin(feed string, src Source) (*Session, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.ended || len(s.sessions) >= s.cfg.Most {
+		return nil, ErrFull
+	}
+	pc, err := s.api.NewPeerConnection(webrtc.Configuration{})
+	if err != nil {
+		return nil, err
+	}
+	session := newSession(feed, pc, src, s.shelfLocked(src.Hub))
+	s.sessions[session.ID] = session
+	s.going.Go(func() {
+		session.live()
+		s.end(session)
+	})
+	return session, nil
+}
+
+func (s *Server) end(session *Session) {
+	s.mu.Lock()
+	delete(s.sessions, session.ID)
+	if shelf := s.shelves[session.source.Hub]; shelf != nil {
+		if shelf.users--; shelf.users == 0 {
+			delete(s.shelves, session.source.Hub)
+		}
+	}
+	s.mu.Unlock()
+	session.source.Release()
+	if session.source.Ended != nil {
+		session.source.Ended()
+	}
+}
+
+// Session returns a feed's session, or ErrNoSession.
+func (s *Server) Session(feed, id string) (*Session, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if session := s.sessions[id]; session != nil && session.feed == feed {
+		return session, nil
+	}
+	return nil, ErrNoSession
+}
+
+// shelved is a shelf with the number of sessions that use it.
+type shelved struct {
+	shelf
+	users int
+}
+
+func (s *Server) shelfLocked(h *hub.Hub) *shelf {
+	k := s.shelves[h]
+	if k == nil {
+		k = &shelved{}
+		s.shelves[h] = k
+	}
+	k.users++
+	return &k.shelf
+}

@@ -1,0 +1,163 @@
+package whep
+
+import (
+	"context"
+	"crypto/rand"
+	"fmt"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"github.com/pion/rtcp"
+	"github.com/pion/webrtc/v4"
+)
+
+// Session is one viewer.
+type Session struct {
+	ID      string
+	Started time.Time
+
+	feed   string
+	pc     *webrtc.PeerConnection
+	source Source
+	track  *track
+	ctx    context.Context
+	cancel context.CancelFunc
+
+	connected chan struct{}
+	once      sync.Once
+	again     atomic.Bool // the viewer asks for a picture that decoding can start with
+	sender    *sender
+	stats     stats
+}
+
+// stats counts what was sent and what the viewer says of it.
+type stats struct {
+	bytes, packets, repeated, asked atomic.Uint64
+	lost                            atomic.Uint32 // share of the newest report, in 256ths
+}
+
+// Stats is a session in numbers.
+type Stats struct {
+	Bytes     uint64
+	Packets   uint64
+	Repeated  uint64  // packets that were sent again
+	Keyframes uint64  // times that the viewer asked for a picture to start with
+	Loss      float64 // share of packets lost, by the viewer's newest report
+	Way       string  // "udp" or "tcp"; empty until connected
+	Mark      Mark    // the newest picture that was sent; zero before the live edge
+}
+
+func newSession(feed string, pc *webrtc.PeerConnection, src Source, shelf *shelf) *Session {
+	s := &Session{
+		ID: strings.ToLower(rand.Text()[:16]), Started: time.Now(), feed: feed, pc: pc, source: src, track: newTrack(feed), connected: make(chan struct{}),
+	}
+	s.ctx, s.cancel = context.WithCancel(context.Background())
+	s.sender = newSender(s, shelf)
+	return s
+}
+
+// negotiate answers the offer.
+func (s *Session) negotiate(ctx context.Context, offer string) (string, error) {
+	s.pc.OnConnectionStateChange(func(state webrtc.PeerConnectionState) {
+		switch state {
+		case webrtc.PeerConnectionStateConnected:
+			s.once.Do(func() { close(s.connected) })
+		case webrtc.PeerConnectionStateFailed, webrtc.PeerConnectionStateClosed:
+			s.cancel()
+		}
+	})
+	if err := s.pc.SetRemoteDescription(webrtc.SessionDescription{Type: webrtc.SDPTypeOffer, SDP: offer}); err != nil {
+		return "", fmt.Errorf("%w: %w", ErrOffer, err)
+	}
+	if !s.wantsVideo() {
+		return "", ErrNoH264
+	}
+	sender, err := s.pc.AddTrack(s.track)
+	if err != nil {
+		return "", err
+	}
+	answer, err := s.pc.CreateAnswer(nil)
+	if err != nil {
+		return "", fmt.Errorf("%w: %w", ErrNoH264, err)
+	}
+	gathered := webrtc.GatheringCompletePromise(s.pc)
+	if err := s.pc.SetLocalDescription(answer); err != nil {
+		return "", fmt.Errorf("%w: %w", ErrNoH264, err)
+	}
+	select {
+	case <-gathered:
+	case <-ctx.Done():
+		return "", ctx.Err()
+	}
+	go s.feedback(sender) // ends with the connection, which live closes
+	return s.pc.LocalDescription().SDP, nil
+}
+
+// wantsVideo says whether the offer has video that may be sent to it.
+func (s *Session) wantsVideo() bool {
+	for _, t := range s.pc.GetTransceivers() {
+		if t.Kind() == webrtc.RTPCodecTypeVideo && t.Direction() != webrtc.RTPTransceiverDirectionInactive {
+			return true
+		}
+	}
+	return false
+}
+
+// live sends until the viewer or the stream ends.
+func (s *Session) live() {
+	defer s.cancel()
+	defer func() { _ = s.pc.Close() }()
+	timer := time.NewTimer(connectWithin)
+	defer timer.Stop()
+	select {
+	case <-s.connected:
+	case <-timer.C:
+		return
+	case <-s.ctx.Done():
+		return
+	}
+	s.sender.run(s.ctx)
+}
+
+// End ends the session.
+func (s *Session) End() { s.cancel() }
+
+// feedback reads what the viewer reports.
+func (s *Session) feedback(sender *webrtc.RTPSender) {
+	for {
+		packets, _, err := sender.ReadRTCP()
+		if err != nil {
+			return
+		}
+		for _, p := range packets {
+			switch p := p.(type) {
+			case *rtcp.TransportLayerNack:
+				s.sender.repeat(p)
+			case *rtcp.PictureLossIndication, *rtcp.FullIntraRequest:
+				s.stats.asked.Add(1)
+				s.again.Store(true)
+			case *rtcp.ReceiverReport:
+				for _, r := range p.Reports {
+					s.stats.lost.Store(uint32(r.FractionLost))
+				}
+			}
+		}
+	}
+}
+
+// Stats returns what is known so far.
+func (s *Session) Stats() Stats {
+	st := Stats{
+		Bytes: s.stats.bytes.Load(), Packets: s.stats.packets.Load(), Repeated: s.stats.repeated.Load(), Keyframes: s.stats.asked.Load(),
+		Loss: float64(s.stats.lost.Load()) / 256,
+	}
+	s.sender.mu.Lock()
+	st.Mark = s.sender.mark
+	s.sender.mu.Unlock()
+	if pair, err := s.pc.SCTP().Transport().ICETransport().GetSelectedCandidatePair(); err == nil && pair != nil {
+		st.Way = strings.ToLower(pair.Local.Protocol.String())
+	}
+	return st
+}

@@ -1,0 +1,78 @@
+package whep
+
+import (
+	"sync"
+
+	"github.com/pion/rtp"
+	"github.com/pion/webrtc/v4"
+)
+
+// track is a stream on its way to one viewer. It implements webrtc.TrackLocal.
+type track struct {
+	stream string
+
+	mu      sync.Mutex
+	writer  webrtc.TrackLocalWriter // guarded by mu; nil while nobody listens
+	ssrc    uint32                  // guarded by mu
+	payload uint8                   // guarded by mu
+	delay   uint8                   // number of the playout delay extension, or 0; guarded by mu
+}
+
+func newTrack(stream string) *track { return &track{stream: stream} }
+
+// Bind implements webrtc.TrackLocal.
+func (t *track) Bind(ctx webrtc.TrackLocalContext) (webrtc.RTPCodecParameters, error) {
+	codec, ok := chosen(ctx.CodecParameters())
+	if !ok {
+		return webrtc.RTPCodecParameters{}, webrtc.ErrUnsupportedCodec
+	}
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	t.writer, t.ssrc, t.payload = ctx.WriteStream(), uint32(ctx.SSRC()), uint8(codec.PayloadType)
+	for _, e := range ctx.HeaderExtensions() {
+		if e.URI == playoutDelayURI {
+			t.delay = uint8(e.ID)
+		}
+	}
+	return codec, nil
+}
+
+// Unbind implements webrtc.TrackLocal.
+func (t *track) Unbind(webrtc.TrackLocalContext) error {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	t.writer = nil
+	return nil
+}
+
+// ID implements webrtc.TrackLocal.
+func (t *track) ID() string { return "video" }
+
+// RID implements webrtc.TrackLocal.
+func (t *track) RID() string { return "" }
+
+// StreamID implements webrtc.TrackLocal.
+func (t *track) StreamID() string { return t.stream }
+
+// Kind implements webrtc.TrackLocal.
+func (t *track) Kind() webrtc.RTPCodecType { return webrtc.RTPCodecTypeVideo }
+
+// noDelay is a least and a most playout delay of nothing.
+var noDelay = []byte{0, 0, 0}
+
+// write sends a packet; the header's fields that are this viewer's are filled in.
+func (t *track) write(h *rtp.Header, payload []byte) error {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if t.writer == nil {
+		return nil
+	}
+	h.Version, h.SSRC, h.PayloadType = 2, t.ssrc, t.payload
+	if t.delay > 0 && !h.Extension {
+		if err := h.SetExtension(t.delay, noDelay); err != nil {
+			return err
+		}
+	}
+	_, err := t.writer.WriteRTP(h, payload)
+	return err
+}

@@ -1,0 +1,147 @@
+package e2e
+
+import (
+	"io"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"webostrum/api"
+	"webostrum/testkit"
+)
+
+// method is how the player plays, by its details line.
+const method = player + `.shadowRoot.textContent`
+
+// watchByWebRTC opens a feed's page that asks for the least delay.
+func watchByWebRTC(t *testing.T, w *world, name string, before ...string) *testkit.Page {
+	t.Helper()
+	page := browser(t)
+	for _, script := range before {
+		require.NoError(t, page.Before(script))
+	}
+	require.NoError(t, page.Open(w.url("/watch/"+name+"?prefer=delay")))
+	require.NoError(t, page.Until(playing, patience))
+	require.NoError(t, page.Run(player+`.shadowRoot.querySelector("[aria-label=Details]").click()`))
+	return page
+}
+
+// delays reads the clock in the pixels so many times and returns the median.
+func delays(t *testing.T, page *testkit.Page, n int) float64 {
+	t.Helper()
+	readClock(t, page)
+	require.NoError(t, page.Run(`
+		window.all = [];
+		const step = () => { const d = window.delay(); if (d > 0) window.all.push(d); if (window.all.length < `+number(n)+`) setTimeout(step, 50); };
+		step();`))
+	require.NoError(t, page.Until("window.all.length >= "+number(n), patience))
+	median, err := page.Number("window.all.sort((a, b) => a - b)[Math.floor(window.all.length / 2)]")
+	require.NoError(t, err)
+	return median
+}
+
+func number(n int) string { return strconv.Itoa(n) }
+
+func TestWebRTC(t *testing.T) {
+	w := newWorld(t)
+	w.film("--size", "640x360", "--rate", "25", "--keyframes", "4s")
+	w.addFeed()
+	page := watchByWebRTC(t, w, feed)
+	require.NoError(t, page.Until(method+`.includes("WebRTC")`, patience))
+	median := delays(t, page, 40)
+	t.Logf("delay of WebRTC, from the pixels: %.0f ms", median)
+	assert.Less(t, median, 1500.0, "less than any segment is long")
+	require.NoError(t, page.Until(`Number(`+player+`.dataset.delay) > 0`, patience), "the player knows it, too")
+
+	// The camera reboots with another size; the player goes on.
+	w.tell("reboot", "--size", "320x240", "--off", "1s")
+	require.NoError(t, page.Until(width+" === 320", patience))
+	require.NoError(t, page.Until(method+`.includes("WebRTC")`, patience))
+}
+
+// TestWebRTCOverTCP leaves the browser no address over UDP.
+func TestWebRTCOverTCP(t *testing.T) {
+	w := newWorld(t)
+	w.film("--size", "320x240", "--rate", "15")
+	w.addFeed()
+	page := watchByWebRTC(t, w, feed, `
+		const set = RTCPeerConnection.prototype.setRemoteDescription;
+		RTCPeerConnection.prototype.setRemoteDescription = function (d) {
+			const sdp = d.sdp.split("\r\n").filter((l) => !(l.startsWith("a=candidate") && / udp /i.test(l))).join("\r\n");
+			window.offered = sdp;
+			return set.call(this, { type: d.type, sdp });
+		};`)
+	require.NoError(t, page.Until(method+`.includes("WebRTC")`, patience))
+	sdp, err := page.Text("window.offered")
+	require.NoError(t, err)
+	assert.Contains(t, sdp, " tcp ")
+}
+
+// TestFallsBackToHLS plays by HLS where WebRTC cannot be had.
+func TestFallsBackToHLS(t *testing.T) {
+	w := newWorld(t)
+	w.film("--size", "320x240", "--rate", "15")
+	w.addFeed()
+	page := watchByWebRTC(t, w, feed, `delete window.RTCPeerConnection;`)
+	require.NoError(t, page.Until(method+`.includes("HLS")`, patience))
+	page = watchByWebRTC(t, w, feed, `
+		const real = window.fetch;
+		window.fetch = (url, init) => String(url).includes("/whep") ? Promise.resolve(new Response("{}", { status: 503 })) : real(url, init);`)
+	require.NoError(t, page.Until(method+`.includes("HLS")`, patience))
+}
+
+// TestWebRTCOfAJPEGCamera has the camera's pictures converted.
+func TestWebRTCOfAJPEGCamera(t *testing.T) {
+	w := newWorld(t)
+	w.film("--kind", "motion-jpeg", "--name", "winch-room", "--size", "320x240", "--rate", "10")
+	w.add(api.NewFeed{Name: "winch-room", URL: "http://" + w.camera + "/video", Public: true})
+	page := watchByWebRTC(t, w, "winch-room")
+	require.NoError(t, page.Until(method+`.includes("WebRTC")`, patience))
+	require.NoError(t, page.Until(width+" === 320", patience))
+}
+
+// TestOffersThatCannotBe are answered with a reason each.
+func TestOffersThatCannotBe(t *testing.T) {
+	w := newWorld(t)
+	w.film("--size", "320x240", "--rate", "15")
+	w.addFeed()
+	w.state("live")
+	post := func(kind, body string) (int, string) {
+		res, err := http.Post(w.url("/media/"+feed+"/whep"), kind, strings.NewReader(body))
+		require.NoError(t, err)
+		defer func() { _ = res.Body.Close() }()
+		text, err := io.ReadAll(res.Body)
+		require.NoError(t, err)
+		return res.StatusCode, string(text)
+	}
+	const head = "v=0\r\no=- 1 1 IN IP4 127.0.0.1\r\ns=-\r\nt=0 0\r\na=group:BUNDLE 0\r\na=fingerprint:sha-256 " +
+		"00:00:00:00:00:00:00:00:00:00:00:00:00:00:00:00:00:00:00:00:00:00:00:00:00:00:00:00:00:00:00:00\r\na=setup:actpass\r\na=ice-ufrag:abcd\r\na=ice-pwd:abcdefghijklmnopqrstuvwx\r\n"
+	for name, tt := range map[string]struct {
+		kind, body string
+		want       int
+		code       string
+	}{
+		"not an offer":  {"application/json", "{}", 415, "offer-type"},
+		"empty":         {"application/sdp", "", 400, "offer-broken"},
+		"noise":         {"application/sdp", "hello", 400, "offer-broken"},
+		"too large":     {"application/sdp", strings.Repeat("a", 70<<10), 413, "offer-too-large"},
+		"no media":      {"application/sdp", head, 406, "offer-without-h264"},
+		"only data":     {"application/sdp", head + "m=application 9 UDP/DTLS/SCTP webrtc-datachannel\r\nc=IN IP4 0.0.0.0\r\na=mid:0\r\na=sctp-port:5000\r\n", 406, "offer-without-h264"},
+		"another codec": {"application/sdp", head + "m=video 9 UDP/TLS/RTP/SAVPF 96\r\nc=IN IP4 0.0.0.0\r\na=mid:0\r\na=recvonly\r\na=rtcp-mux\r\na=rtpmap:96 VP8/90000\r\n", 406, "offer-without-h264"},
+	} {
+		status, body := post(tt.kind, tt.body)
+		assert.Equal(t, tt.want, status, "%s: %s", name, body)
+		assert.Contains(t, body, tt.code, name)
+	}
+	var statuses []int
+	for range 60 {
+		status, _ := post("application/sdp", "x")
+		statuses = append(statuses, status)
+	}
+	assert.True(t, slices.Contains(statuses, 429), "an address that offers all the time is slowed down")
+}

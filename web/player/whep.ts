@@ -1,0 +1,145 @@
+// WebRTC, opened by WHEP: one offer, one answer.
+import type { Method, MethodEvents } from "./method";
+
+interface FrameMetadata {
+  rtpTimestamp?: number;
+}
+
+/** When a picture was taken, by its RTP timestamp. */
+interface Mark {
+  rtpTime: number;
+  capturedAt: number;
+}
+
+const ticksPerMs = 90;
+const markEvery = 5000;
+
+type FrameVideo = HTMLVideoElement & {
+  requestVideoFrameCallback?: (callback: (now: number, metadata: FrameMetadata) => void) => number;
+  cancelVideoFrameCallback?: (handle: number) => void;
+};
+
+export function hasWebRTC(): boolean {
+  return "RTCPeerConnection" in globalThis;
+}
+
+const answerWithin = 12_000;
+
+export class WhepMethod implements Method {
+  readonly name = "WebRTC";
+  readonly why = "least delay was asked for";
+  private readonly pc = new RTCPeerConnection();
+  private readonly abort = new AbortController();
+  private session: string | null = null;
+  private shown: number | null = null; // RTP timestamp
+  private mark: Mark | null = null;
+  private timer: ReturnType<typeof setInterval> | undefined;
+  private frame = 0;
+  private closed = false;
+
+  constructor(
+    private readonly video: FrameVideo,
+    private readonly url: string,
+    private readonly events: MethodEvents,
+  ) {
+    const { receiver } = this.pc.addTransceiver("video", { direction: "recvonly" });
+    if ("jitterBufferTarget" in receiver) receiver.jitterBufferTarget = 0;
+    this.pc.ontrack = (e) => {
+      this.video.srcObject = e.streams[0] ?? new MediaStream([e.track]);
+      this.watchFrames();
+    };
+    this.pc.onconnectionstatechange = () => {
+      if (this.pc.connectionState === "failed") this.events.onFailed("no connection by WebRTC");
+    };
+  }
+
+  /** Offers, and takes the answer. It throws when there is none. */
+  async open(): Promise<void> {
+    const timer = setTimeout(() => this.abort.abort(), answerWithin);
+    try {
+      await this.pc.setLocalDescription(await this.pc.createOffer());
+      const answer = await fetch(this.url, {
+        method: "POST",
+        headers: { "Content-Type": "application/sdp" },
+        body: this.pc.localDescription?.sdp,
+        signal: this.abort.signal,
+      });
+      if (!answer.ok) throw new Error(await reason(answer));
+      this.session = new URL(answer.headers.get("Location") ?? "", answer.url).href;
+      await this.pc.setRemoteDescription({ type: "answer", sdp: await answer.text() });
+    } catch (e) {
+      this.close();
+      throw e;
+    } finally {
+      clearTimeout(timer);
+    }
+    if (this.closed) {
+      this.leave();
+      return;
+    }
+    setTimeout(() => void this.askMark(), 1000);
+    this.timer = setInterval(() => void this.askMark(), markEvery);
+  }
+
+  private watchFrames(): void {
+    const { video } = this;
+    if (!video.requestVideoFrameCallback || this.closed) return;
+    this.frame = video.requestVideoFrameCallback((_, metadata) => {
+      this.shown = metadata.rtpTimestamp ?? null;
+      this.watchFrames();
+    });
+  }
+
+  /** Asks the service when the pictures of a timestamp were taken. */
+  private async askMark(): Promise<void> {
+    if (this.session === null) return;
+    try {
+      const answer = await fetch(this.session, { cache: "no-store", signal: this.abort.signal });
+      const mark = (await answer.json()) as Mark;
+      if (answer.ok && mark.capturedAt > 0) this.mark = mark;
+    } catch {
+      // the delay is then not known for a while
+    }
+  }
+
+  capturedAt(): number | null {
+    if (this.shown === null || this.mark === null) return null;
+    const ticks = (this.shown - this.mark.rtpTime) | 0; // over a wrap
+    return this.mark.capturedAt + ticks / ticksPerMs;
+  }
+
+  patience(): number {
+    return 6000;
+  }
+
+  toLive(): void {
+    // It is live all the time.
+  }
+
+  close(): void {
+    if (this.closed) return;
+    this.closed = true;
+    this.abort.abort();
+    clearInterval(this.timer);
+    this.video.cancelVideoFrameCallback?.(this.frame);
+    this.pc.close();
+    this.video.srcObject = null;
+    this.leave();
+  }
+
+  private leave(): void {
+    if (this.session === null) return;
+    void fetch(this.session, { method: "DELETE", keepalive: true }).catch(() => undefined); // it ends by itself, too
+    this.session = null;
+  }
+}
+
+async function reason(answer: Response): Promise<string> {
+  try {
+    const { detail } = (await answer.json()) as { detail?: string };
+    if (detail) return detail;
+  } catch {
+    // not ours
+  }
+  return `WebRTC was answered ${answer.status}`;
+}
