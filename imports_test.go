@@ -31,7 +31,7 @@ var layers = map[string][]string{
 	"api":           {"core/", "ingest/", "deliver/", "convert", "station", "store"},
 	"client":        {"api", "ingest/inspect"},
 	"sim":           {"core/", "deliver/", "convert", "sim/"},
-	"service":       {"api", "convert", "deliver/whep", "station", "store", "web"},
+	"service":       {"api", "convert", "deliver/viewers", "deliver/whep", "station", "store", "web"},
 	"web":           {},
 }
 

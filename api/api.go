@@ -36,6 +36,8 @@ type Config struct {
 	WebRTC     *whep.Server // nil switches WebRTC off
 	ICEServers []string     // stun: and turn: URLs that viewers are told of
 
+	Viewers viewers.Config
+
 	// EnterKey opens /enter/KEY, which signs in as the first engineer. Empty
 	// switches it off; only the demo has one.
 	EnterKey string
@@ -68,7 +70,7 @@ func New(cfg Config) (*API, error) {
 		return nil, err
 	}
 	a := &API{
-		cfg: cfg, store: cfg.Store, station: cfg.Station, viewers: viewers.New(), watchPage: page,
+		cfg: cfg, store: cfg.Store, station: cfg.Station, viewers: viewers.New(cfg.Viewers), watchPage: page,
 		inspections: make(chan struct{}, mostInspections), streams: make(chan struct{}, mostStreams),
 		checking: make(chan struct{}, mostChecks), nonces: newNonces(),
 	}

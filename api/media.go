@@ -54,10 +54,10 @@ func (a *API) serveMedia(c *gin.Context) {
 		return
 	}
 	if file, ok := strings.CutPrefix(rest, "hls/"); ok {
-		h := &hls.Handler{Wait: a.cfg.PlaylistWait, Watched: func(r *http.Request, target time.Duration) {
+		h := &hls.Handler{Wait: a.cfg.PlaylistWait, Watched: func(r *http.Request, rendition string, target time.Duration) error {
 			const fewest = 8 * time.Second
-			a.viewers.Saw(r, name, time.Now(), max(3*target, fewest))
-		}}
+			return full(a.viewers.Saw(r, name, rendition, time.Now(), max(3*target, fewest)))
+		}, Sent: func(r *http.Request, n int64) { a.viewers.Sent(r, name, n) }}
 		h.ServeFile(c.Writer, c.Request, f, file)
 		return
 	}

@@ -6,11 +6,13 @@ import (
 	"net/http"
 	"net/url"
 	"strconv"
+	"sync/atomic"
 	"time"
 
 	"webostrum/core/convert"
 	"webostrum/deliver/mjpeg"
 	"webostrum/deliver/problem"
+	"webostrum/deliver/viewers"
 	"webostrum/station"
 )
 
@@ -53,7 +55,7 @@ func (a *API) serveMotionJPEG(w http.ResponseWriter, r *http.Request, name strin
 		return
 	}
 	if r.Method == http.MethodHead {
-		mjpeg.Serve(r.Context(), w, r, nil, 0)
+		mjpeg.Serve(r.Context(), w, r, mjpeg.Stream{})
 		return
 	}
 	ctx, cancel := context.WithTimeout(r.Context(), pictureWait)
@@ -64,8 +66,16 @@ func (a *API) serveMotionJPEG(w http.ResponseWriter, r *http.Request, name strin
 		return
 	}
 	defer p.Release()
-	defer a.viewers.Stays(name)()
-	mjpeg.Serve(a.closing, w, r, p.Hub, p.FrameRate)
+	live, end := context.WithCancel(a.closing)
+	defer end()
+	var sent atomic.Uint64
+	viewer, err := a.viewers.Join(r, name, viewers.MotionJPEG, variant(want), func() viewers.Numbers { return viewers.Numbers{Bytes: sent.Load()} }, end)
+	if err != nil {
+		writePictureProblem(w, f, full(err))
+		return
+	}
+	defer viewer.Leave()
+	mjpeg.Serve(live, w, r, mjpeg.Stream{Hub: p.Hub, Rate: p.FrameRate, Sent: &sent})
 }
 
 // serveStill answers /media/{feed}/still.jpg.

@@ -8,8 +8,10 @@ import (
 	"mime"
 	"net/http"
 	"strings"
+	"sync/atomic"
 	"time"
 
+	"webostrum/deliver/viewers"
 	"webostrum/deliver/whep"
 	"webostrum/station"
 )
@@ -75,11 +77,25 @@ func (a *API) openWHEP(w http.ResponseWriter, r *http.Request, name string, f *s
 		writePictureProblem(w, f, err)
 		return
 	}
-	session, answer, err := a.cfg.WebRTC.Open(ctx, name, string(offer), whep.Source{Hub: video.Hub, Release: video.Release, Ended: a.viewers.Stays(name)})
+	var begun atomic.Pointer[whep.Session] // whoever looks at the viewers may be quicker
+	viewer, err := a.viewers.Join(r, name, viewers.WebRTC, r.URL.Query().Get("rendition"),
+		func() viewers.Numbers { return numbers(begun.Load()) },
+		func() {
+			if s := begun.Load(); s != nil {
+				s.End()
+			}
+		})
+	if err != nil {
+		video.Release()
+		writePictureProblem(w, f, full(err))
+		return
+	}
+	session, answer, err := a.cfg.WebRTC.Open(ctx, name, string(offer), whep.Source{Hub: video.Hub, Release: func() { viewer.Leave(); video.Release() }})
 	if err != nil {
 		writeProblem(w, offerProblem(err))
 		return
 	}
+	begun.Store(session)
 	h := w.Header()
 	h.Set("Content-Type", sdpType)
 	h.Set("Location", strings.TrimSuffix(r.URL.Path, "/")+"/"+session.ID)

@@ -131,7 +131,7 @@ func serveViewers(pace time.Duration, viewers, mute int) (bytes, cpu, published 
 	if err != nil {
 		return 0, 0, 0, err
 	}
-	server := &http.Server{Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { mjpeg.Serve(ctx, w, r, h, 0) }), ReadHeaderTimeout: time.Minute}
+	server := &http.Server{Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { mjpeg.Serve(ctx, w, r, mjpeg.Stream{Hub: h}) }), ReadHeaderTimeout: time.Minute}
 	go func() { _ = server.Serve(l) }()
 	defer func() { _ = server.Close() }()
 	return measure(l.Addr().String(), pace, viewers, mute, func() { h.Publish(shown()) })

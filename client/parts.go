@@ -65,6 +65,18 @@ func (c *Client) RemoveLink(ctx context.Context, feed, name string) error {
 	return c.call(ctx, "DELETE", partPath(feed, links, name), nil, nil)
 }
 
+// Viewers returns who watches a feed, or any with the empty name.
+func (c *Client) Viewers(ctx context.Context, feed string) ([]api.Viewer, error) {
+	var out struct{ Viewers []api.Viewer }
+	err := c.call(ctx, "GET", "/viewers?feed="+url.QueryEscape(feed), nil, &out)
+	return out.Viewers, err
+}
+
+// EndViewer ends a viewer.
+func (c *Client) EndViewer(ctx context.Context, id string) error {
+	return c.call(ctx, "DELETE", "/viewers/"+url.PathEscape(id), nil, nil)
+}
+
 // Accounts returns all accounts.
 func (c *Client) Accounts(ctx context.Context) ([]api.AccountView, error) {
 	var out struct{ Accounts []api.AccountView }

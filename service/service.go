@@ -18,6 +18,7 @@ import (
 
 	"webostrum/api"
 	"webostrum/convert"
+	"webostrum/deliver/viewers"
 	"webostrum/deliver/whep"
 	"webostrum/station"
 	"webostrum/store"
@@ -46,6 +47,7 @@ type Config struct {
 
 	WebRTC      string   // address for WebRTC, UDP and TCP; empty switches it off
 	WebRTCHosts []string // IP addresses to offer viewers; empty means all of this machine
+	Viewers     viewers.Config
 	ICEServers  []string // stun: and turn: URLs that viewers are told of
 	Log         *slog.Logger
 }
@@ -93,7 +95,7 @@ func Run(ctx context.Context, cfg Config, started func(Started)) error {
 	}
 	handler, err := api.New(api.Config{
 		Store: records, Station: feeds, Web: web.Files(), Version: Version, Secure: cfg.Secure, EnterKey: cfg.EnterKey,
-		WebRTC: webRTC, ICEServers: cfg.ICEServers,
+		WebRTC: webRTC, ICEServers: cfg.ICEServers, Viewers: cfg.Viewers,
 	})
 	if err != nil {
 		return errors.Join(err, listener.Close())

@@ -239,6 +239,8 @@ func (a *app) showFeed(c *cli.Command, cl *client.Client, f api.Feed) error {
 		row(w, "who may watch", map[bool]string{true: "everybody", false: "signed-in people"}[f.Public])
 		row(w, "viewers", f.Viewers)
 		row(w, "watch page", cl.Base()+"/watch/"+f.Name)
+		row(w, "least delay", cl.Base()+"/watch/"+f.Name+"?prefer=delay")
+		row(w, "WebRTC (WHEP)", cl.Base()+"/media/"+f.Name+"/whep")
 		row(w, "HLS address", cl.Base()+"/media/"+f.Name+"/hls/index.m3u8")
 		row(w, "Motion JPEG", cl.Base()+"/media/"+f.Name+"/mjpeg")
 		row(w, "still picture", cl.Base()+"/media/"+f.Name+"/still.jpg")

@@ -8,6 +8,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"webostrum/api"
+	"webostrum/deliver/viewers"
 	"webostrum/service"
 )
 
@@ -40,6 +41,8 @@ func (a *app) serve() *cli.Command {
 			a.listenFlag("0.0.0.0:7600"), a.logFlag(), a.workerFlag(),
 			a.webRTCFlag("0.0.0.0:7601"),
 			&cli.StringSliceFlag{Name: "webrtc-address", Usage: "IP `ADDRESS` that viewers come to by WebRTC, such as a router's outside; more than one may be given", Sources: a.from("webrtc-address")},
+			&cli.IntFlag{Name: "most-viewers", Usage: "viewers of all feeds at a time", Value: 20000, Sources: a.from("most-viewers")},
+			&cli.IntFlag{Name: "most-viewers-a-feed", Usage: "viewers of each feed at a time; 0 for no limit of its own", Sources: a.from("most-viewers-a-feed")},
 			&cli.StringSliceFlag{Name: "ice-server", Usage: "`URL` of a STUN or TURN server that viewers are told of", Sources: a.from("ice-server")},
 			&cli.BoolFlag{Name: "https-only", Usage: "browsers reach the service through an HTTPS proxy only: mark cookies so", Sources: a.from("https-only")},
 		},
@@ -51,6 +54,7 @@ func (a *app) serve() *cli.Command {
 			return service.Run(ctx, service.Config{
 				Data: c.String("data"), Listen: c.String("listen"), Secure: c.Bool("https-only"), Codecs: c.String("codecs"), Log: log,
 				WebRTC: c.String("webrtc-listen"), WebRTCHosts: c.StringSlice("webrtc-address"), ICEServers: c.StringSlice("ice-server"),
+				Viewers: viewers.Config{Most: c.Int("most-viewers"), MostAFeed: c.Int("most-viewers-a-feed")},
 			}, a.showStarted)
 		},
 	}

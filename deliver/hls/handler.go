@@ -55,8 +55,11 @@ type Feed interface {
 type Handler struct {
 	// Wait is how long to wait for a playlist; 0 means 10 s.
 	Wait time.Duration
-	// Watched is called at each request of a playlist. May be nil.
-	Watched func(r *http.Request, target time.Duration)
+	// Watched is called at each request of a playlist; an error that is a
+	// problem.Problem is the answer then. May be nil.
+	Watched func(r *http.Request, rendition string, target time.Duration) error
+	// Sent is called with the bytes of each segment that was sent. May be nil.
+	Sent func(r *http.Request, n int64)
 }
 
 // ServeFile answers a request for a name under the feed's hls/ path.
@@ -69,7 +72,7 @@ func (h *Handler) ServeFile(w http.ResponseWriter, r *http.Request, f Feed, name
 	case inFolder && file == mediaName:
 		h.playlist(w, r, f, folder, (*hls.Segmenter).Media)
 	case inFolder && !strings.Contains(file, "/"):
-		segment(w, r, f, folder, file)
+		h.segment(w, r, f, folder, file)
 	case name == MultivariantName:
 		h.playlist(w, r, f, "", (*hls.Segmenter).Multivariant)
 	case !inFolder && strings.HasSuffix(name, playlistSuffix):
@@ -127,7 +130,10 @@ func (h *Handler) playlist(w http.ResponseWriter, r *http.Request, f Feed, rendi
 		return
 	}
 	if h.Watched != nil {
-		h.Watched(r, g.Target())
+		if err := h.Watched(r, rendition, g.Target()); errors.As(err, &p) {
+			problem.Write(w, p)
+			return
+		}
 	}
 	list, ok := text(g)
 	if !ok {
@@ -157,7 +163,7 @@ func ready(ctx context.Context, g *hls.Segmenter) bool {
 	return false
 }
 
-func segment(w http.ResponseWriter, r *http.Request, f Feed, rendition, name string) {
+func (h *Handler) segment(w http.ResponseWriter, r *http.Request, f Feed, rendition, name string) {
 	g := f.Segments(rendition)
 	if g == nil {
 		notFound(w, "Nothing is made of that name at present: the list, which a player asks for first, has it made.")
@@ -184,6 +190,9 @@ func segment(w http.ResponseWriter, r *http.Request, f Feed, rendition, name str
 	}
 	header.Set("Accept-Ranges", "bytes")
 	send(w, r, reader, body.Size())
+	if h.Sent != nil {
+		h.Sent(r, body.Size())
+	}
 }
 
 func scope(f Feed) string {

@@ -17,6 +17,7 @@ import (
 	"io"
 	"net"
 	"net/http"
+	"sync/atomic"
 	"time"
 
 	"webostrum/core/convert"
@@ -36,10 +37,16 @@ const (
 // between is what stands behind a picture: the beginning of the next part.
 var between = []byte("\r\n" + partHead)
 
-// Serve sends the pictures of a hub, which must all be JPEG, until the viewer,
-// the hub or ctx ends. A viewer that is slower than the pictures skips some and
-// always gets the newest. rate is how many a second at most; 0 means all.
-func Serve(ctx context.Context, w http.ResponseWriter, r *http.Request, h *hub.Hub, rate float64) {
+// Stream is what a viewer gets.
+type Stream struct {
+	Hub  *hub.Hub       // of JPEG alone
+	Rate float64        // pictures a second at most; 0 means all
+	Sent *atomic.Uint64 // counts bytes; may be nil
+}
+
+// Serve sends a stream's pictures until the viewer, the hub or ctx ends. A viewer
+// that is slower than the pictures skips some and always gets the newest.
+func Serve(ctx context.Context, w http.ResponseWriter, r *http.Request, s Stream) {
 	header := w.Header()
 	header.Set("Content-Type", contentType)
 	header.Set("Cache-Control", "no-store")
@@ -63,7 +70,7 @@ func Serve(ctx context.Context, w http.ResponseWriter, r *http.Request, h *hub.H
 		_ = conn.Close() // ends watch
 		<-gone
 	}()
-	send(ctx, conn, head(r, header), h, rate)
+	send(ctx, conn, head(r, header), s)
 }
 
 // head is the answer's head and that of its first part.
@@ -92,12 +99,12 @@ func watch(conn net.Conn, cancel context.CancelFunc) (ended <-chan struct{}) {
 	return done
 }
 
-func send(ctx context.Context, conn net.Conn, head []byte, h *hub.Hub, rate float64) {
-	reader := h.NewReader()
+func send(ctx context.Context, conn net.Conn, head []byte, stream Stream) {
+	reader := stream.Hub.NewReader()
 	defer reader.Close()
-	pacer := convert.Pacer{Rate: rate}
+	pacer := convert.Pacer{Rate: stream.Rate}
 	begun := time.Now()
-	out := writer{conn: conn}
+	out := writer{conn: conn, sent: stream.Sent}
 	if !out.write(head, nil) {
 		return
 	}
@@ -116,6 +123,7 @@ func send(ctx context.Context, conn net.Conn, head []byte, h *hub.Hub, rate floa
 // without allocating.
 type writer struct {
 	conn    net.Conn
+	sent    *atomic.Uint64
 	parts   [2][]byte
 	left    net.Buffers // of parts
 	refresh time.Time   // when the deadline is set anew
@@ -128,6 +136,9 @@ func (w *writer) write(a, b []byte) bool {
 	}
 	w.parts = [2][]byte{a, b}
 	w.left = w.parts[:]
-	_, err := w.left.WriteTo(w.conn)
+	n, err := w.left.WriteTo(w.conn)
+	if w.sent != nil {
+		w.sent.Add(uint64(n))
+	}
 	return err == nil
 }

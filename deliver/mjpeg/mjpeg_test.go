@@ -43,7 +43,7 @@ func newStage(t *testing.T, rate float64) *stage {
 	s := &stage{t: t, hub: hub.New(hub.Config{}), epoch: &media.Epoch{Tracks: []*media.Track{pictures.JPEGTrack(64, 48)}}, ended: make(chan struct{}, 100)}
 	ctx, cancel := context.WithCancel(context.Background())
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		mjpeg.Serve(ctx, w, r, s.hub, rate)
+		mjpeg.Serve(ctx, w, r, mjpeg.Stream{Hub: s.hub, Rate: rate})
 		s.ended <- struct{}{}
 	}))
 	s.url = server.URL

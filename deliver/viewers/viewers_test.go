@@ -2,23 +2,29 @@ package viewers_test
 
 import (
 	"fmt"
+	"net/http"
 	"net/http/httptest"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"webostrum/deliver/viewers"
 )
 
+func from(address, agent string) *http.Request {
+	r := httptest.NewRequest("GET", "/", nil)
+	r.RemoteAddr = address
+	r.Header.Set("User-Agent", agent)
+	return r
+}
+
 func TestCounts(t *testing.T) {
-	c := viewers.New()
+	c := viewers.New(viewers.Config{})
 	now := time.Date(2026, 6, 1, 12, 0, 0, 0, time.UTC)
 	saw := func(address, agent, feed string, at time.Time) {
-		r := httptest.NewRequest("GET", "/", nil)
-		r.RemoteAddr = address
-		r.Header.Set("User-Agent", agent)
-		c.Saw(r, feed, at, 8*time.Second)
+		require.NoError(t, c.Saw(from(address, agent), feed, "", at, 8*time.Second))
 	}
 	saw("192.0.2.1:1000", "a", "gate", now)
 	saw("192.0.2.1:2000", "a", "gate", now.Add(2*time.Second)) // the same, on another connection
@@ -31,12 +37,62 @@ func TestCounts(t *testing.T) {
 }
 
 func TestBounded(t *testing.T) {
-	c := viewers.New()
+	c := viewers.New(viewers.Config{})
 	now := time.Now()
+	refused := 0
 	for i := range 25_000 {
-		r := httptest.NewRequest("GET", "/", nil)
-		r.Header.Set("User-Agent", fmt.Sprint(i))
-		c.Saw(r, "gate", now, time.Minute)
+		if c.Saw(from("192.0.2.1:1", fmt.Sprint(i)), "gate", "", now, time.Minute) != nil {
+			refused++
+		}
 	}
 	assert.Equal(t, 20_000, c.Counts(now)["gate"])
+	assert.Equal(t, 5_000, refused)
+}
+
+func TestLimits(t *testing.T) {
+	c := viewers.New(viewers.Config{Most: 3, MostAFeed: 2})
+	none := func() viewers.Numbers { return viewers.Numbers{} }
+	join := func(feed string) (*viewers.Entry, error) {
+		return c.Join(from("192.0.2.1:1", ""), feed, viewers.WebRTC, "", none, func() {})
+	}
+	one, err := join("gate")
+	require.NoError(t, err)
+	require.NoError(t, c.Saw(from("192.0.2.2:1", ""), "gate", "", time.Now(), time.Minute))
+	_, err = join("gate")
+	assert.ErrorIs(t, err, viewers.ErrFeedFull)
+	assert.ErrorIs(t, c.Saw(from("192.0.2.3:1", ""), "gate", "", time.Now(), time.Minute), viewers.ErrFeedFull)
+	assert.NoError(t, c.Saw(from("192.0.2.2:1", ""), "gate", "", time.Now(), time.Minute), "who is in stays in")
+	_, err = join("yard")
+	require.NoError(t, err)
+	_, err = join("mast")
+	assert.ErrorIs(t, err, viewers.ErrFull)
+	one.Leave()
+	one.Leave()
+	_, err = join("gate")
+	assert.NoError(t, err)
+}
+
+func TestListAndEnd(t *testing.T) {
+	c := viewers.New(viewers.Config{})
+	now := time.Now()
+	hls := from("192.0.2.2:1", "tv")
+	require.NoError(t, c.Saw(hls, "gate", "small", now.Add(-time.Minute), 2*time.Minute))
+	c.Sent(hls, "gate", 500)
+	c.Sent(from("192.0.2.9:1", "stranger"), "gate", 500)
+	ended := false
+	e, err := c.Join(from("192.0.2.1:1", ""), "gate", viewers.WebRTC, "", func() viewers.Numbers { return viewers.Numbers{Bytes: 7, Loss: 0.5} }, func() { ended = true })
+	require.NoError(t, err)
+	list := c.List("gate", now)
+	require.Len(t, list, 2)
+	assert.Equal(t, []any{viewers.HLS, "small", "192.0.2.2", uint64(500)}, []any{list[0].Method, list[0].Variant, list[0].Address, list[0].Bytes})
+	assert.Equal(t, []any{viewers.WebRTC, uint64(7), 0.5}, []any{list[1].Method, list[1].Bytes, list[1].Loss})
+	assert.Empty(t, c.List("yard", now))
+
+	assert.True(t, c.End(list[1].ID, now))
+	assert.True(t, ended)
+	e.Leave()
+	assert.True(t, c.End(list[0].ID, now))
+	assert.ErrorIs(t, c.Saw(hls, "gate", "", now.Add(30*time.Second), time.Minute), viewers.ErrEnded)
+	assert.NoError(t, c.Saw(hls, "gate", "", now.Add(2*time.Minute), time.Minute), "not for ever")
+	assert.False(t, c.End("nobody", now))
 }

@@ -140,15 +140,15 @@ func (s *Server) Close() error {
 // Source is what a session sends.
 type Source struct {
 	Hub     *hub.Hub
-	Release func() // called once when the session has ended
-	Ended   func() // the same, for whoever counts; may be nil
+	Release func() // called once, when the session has ended or there was none
 }
 
-// Open answers an offer with a session that sends a stream, and gives the source
-// back when it ends. The error is one of this package, or pion's.
+// Open answers an offer with a session that sends a stream. The error is one of
+// this package, or pion's.
 func (s *Server) Open(ctx context.Context, feed, offer string, src Source) (session *Session, answer string, err error) {
 	session, err = s.begin(feed, src)
 	if err != nil {
+		src.Release()
 		return nil, "", err
 	}
 	answer, err = session.negotiate(ctx, offer)
@@ -189,9 +189,6 @@ func (s *Server) end(session *Session) {
 	}
 	s.mu.Unlock()
 	session.source.Release()
-	if session.source.Ended != nil {
-		session.source.Ended()
-	}
 }
 
 // Session returns a feed's session, or ErrNoSession.

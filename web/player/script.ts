@@ -14,6 +14,17 @@ const policy = {
   },
 };
 
+/** What the service says of a request that it refused. */
+function told(data: ErrorData): string | null {
+  const request: unknown = data.networkDetails;
+  if (!(request instanceof XMLHttpRequest)) return null;
+  try {
+    return (JSON.parse(request.responseText) as { detail?: string }).detail ?? null;
+  } catch {
+    return null;
+  }
+}
+
 export class ScriptMethod implements Method {
   readonly name = "HLS, by script";
   readonly why = "this browser has Media Source Extensions";
@@ -44,7 +55,7 @@ export class ScriptMethod implements Method {
       this.hls.recoverMediaError();
       return;
     }
-    events.onFailed(data.details);
+    events.onFailed(told(data) ?? data.details);
   }
 
   capturedAt(): number | null {

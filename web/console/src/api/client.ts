@@ -11,6 +11,7 @@ export type Report = components["schemas"]["Report"];
 export type Rendition = components["schemas"]["Rendition"];
 export type RenditionBody = components["schemas"]["RenditionBody"];
 export type CameraRequest = components["schemas"]["CameraRequest"];
+export type Viewer = components["schemas"]["Viewer"];
 export type Me = components["schemas"]["Me"];
 
 export const client = createClient<paths>({ baseUrl: "/" });

@@ -23,6 +23,13 @@ export const historyQuery = (name: string) =>
     refetchInterval: 2000,
   });
 
+export const viewersQuery = (feed: string) =>
+  queryOptions({
+    queryKey: ["viewers", feed],
+    queryFn: async ({ signal }) => dataOf(await client.GET("/api/v1/viewers", { params: { query: { feed } }, signal })).viewers ?? [],
+    refetchInterval: 2000,
+  });
+
 export const eventsQuery = (feed: string | undefined, limit: number) =>
   queryOptions({
     queryKey: ["events", feed ?? "", limit],

@@ -14,6 +14,8 @@ export function Addresses({ feed }: { feed: Feed }) {
   return (
     <Stack spacing={1}>
       <Address label="Watch page" path={`/watch/${feed.name}`} />
+      <Address label="Watch page, least delay" path={`/watch/${feed.name}?prefer=delay`} />
+      <Address label="WebRTC (WHEP)" path={`/media/${feed.name}/whep`} />
       <Address label="HLS" path={`/media/${feed.name}/hls/index.m3u8`} />
       <Address label="Motion JPEG" path={`/media/${feed.name}/mjpeg`} />
       <Address label="Still picture" path={`/media/${feed.name}/still.jpg`} />

@@ -22,6 +22,7 @@ import { Pictures } from "./Pictures";
 import { RateChart } from "./RateChart";
 import { Renditions } from "./Renditions";
 import { Requests } from "./Requests";
+import { Viewers } from "./Viewers";
 
 export function FeedPage({ me }: { me: Me }) {
   const { name = "" } = useParams();
@@ -62,6 +63,9 @@ export function FeedPage({ me }: { me: Me }) {
               <Requests feed={feed} mayChange={me.role === "engineer"} />
             </Section>
           )}
+          <Section title="Viewers">
+            <Viewers feed={feed.name} mayEnd={me.role === "engineer"} />
+          </Section>
           <Section title="Events">
             <EventList feed={feed.name} limit={8} />
           </Section>

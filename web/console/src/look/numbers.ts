@@ -11,6 +11,10 @@ export function size(w: number | undefined, h: number | undefined): string {
   return w && h ? `${w} × ${h}` : "–";
 }
 
+export function bytes(v: number): string {
+  return v < 1e6 ? `${(v / 1e3).toFixed(0)} kB` : `${(v / 1e6).toFixed(1)} MB`;
+}
+
 /** A share of a processor core. */
 export function share(v: number): string {
   return v <= 0 ? "–" : `${(100 * v).toFixed(v < 0.1 ? 1 : 0)} %`;
