@@ -145,3 +145,39 @@ func TestOffersThatCannotBe(t *testing.T) {
 	}
 	assert.True(t, slices.Contains(statuses, 429), "an address that offers all the time is slowed down")
 }
+
+// TestViewersAreListedAndEnded ends a WebRTC viewer from the console.
+func TestViewersAreListedAndEnded(t *testing.T) {
+	w := newWorld(t)
+	w.film("--size", "320x240", "--rate", "15")
+	w.addFeed()
+	watching := watchByWebRTC(t, w, feed)
+	require.NoError(t, watching.Until(method+`.includes("WebRTC")`, patience))
+	out, code := w.cli("viewer", "list")
+	require.Zero(t, code, out)
+	assert.Regexp(t, `lower-station\s+webrtc\s+127\.0\.0\.1`, out)
+
+	console := browser(t)
+	signIn(t, w, console)
+	require.NoError(t, console.Run(`history.pushState({}, "", "/feeds/`+feed+`"); dispatchEvent(new PopStateEvent("popstate"))`))
+	end := `document.querySelector("[aria-label='End the viewer at 127.0.0.1 by WebRTC']")`
+	require.NoError(t, console.Until(end, patience))
+	require.NoError(t, watching.Run(`window.before = document.querySelector("webostrum-player").shadowRoot.querySelector("video").srcObject.id`))
+	require.NoError(t, console.Run(end+".click()"))
+	require.NoError(t, watching.Until(`document.querySelector("webostrum-player").shadowRoot.querySelector("video").srcObject?.id !== window.before`, patience), "its connection ends")
+	out, _ = w.cli("events")
+	assert.Contains(t, out, "a viewer at 127.0.0.1 was ended")
+	_, code = w.cli("viewer", "end", "nobody")
+	assert.Equal(t, 3, code)
+}
+
+// TestViewersOverTheLimit are told so.
+func TestViewersOverTheLimit(t *testing.T) {
+	w := newWorld(t, "--most-viewers-a-feed", "1")
+	w.film("--size", "320x240", "--rate", "15")
+	w.addFeed()
+	watchByWebRTC(t, w, feed)
+	second := browser(t)
+	require.NoError(t, second.Open(w.url("/watch/"+feed+"?prefer=delay")))
+	require.NoError(t, second.Until(method+`.includes("As many viewers watch this feed as it may have")`, patience))
+}

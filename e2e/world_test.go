@@ -35,14 +35,15 @@ type world struct {
 	listen  string
 	camera  string
 	control string
+	flags   []string // of the service
 	service *testkit.Process
 }
 
-func newWorld(t *testing.T) *world {
+func newWorld(t *testing.T, flags ...string) *world {
 	t.Helper()
 	ports, err := testkit.FreePorts(3)
 	require.NoError(t, err)
-	w := &world{t: t, data: t.TempDir(), listen: ports[0], camera: ports[1], control: ports[2]}
+	w := &world{t: t, data: t.TempDir(), listen: ports[0], camera: ports[1], control: ports[2], flags: flags}
 	w.serve()
 	t.Cleanup(func() {
 		w.service.Kill()
@@ -55,7 +56,7 @@ func newWorld(t *testing.T) *world {
 
 func (w *world) serve() {
 	w.t.Helper()
-	p, err := testkit.Start("--data", w.data, "serve", "--listen", w.listen, "--webrtc-listen", "127.0.0.1:0")
+	p, err := testkit.Start(append([]string{"--data", w.data, "serve", "--listen", w.listen, "--webrtc-listen", "127.0.0.1:0"}, w.flags...)...)
 	require.NoError(w.t, err)
 	w.service = p
 	_, err = p.Find(`(The console is at)`, patience)

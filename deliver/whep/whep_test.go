@@ -1,0 +1,247 @@
+package whep_test
+
+import (
+	"context"
+	"fmt"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/pion/rtcp"
+	"github.com/pion/rtp"
+	"github.com/pion/webrtc/v4"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"go.uber.org/goleak"
+
+	"webostrum/core/hub"
+	"webostrum/core/media"
+	"webostrum/deliver/whep"
+	"webostrum/testkit"
+	"webostrum/testkit/pictures"
+)
+
+func TestMain(m *testing.M) { goleak.VerifyTestMain(m) }
+
+// stage is a server with a stream that goes on until the test ends.
+type stage struct {
+	t        *testing.T
+	server   *whep.Server
+	hub      *hub.Hub
+	released atomic.Int32
+}
+
+func newStage(t *testing.T, cfg whep.Config) *stage {
+	t.Helper()
+	cfg.Listen = "127.0.0.1:0"
+	server, err := whep.New(cfg)
+	require.NoError(t, err)
+	s := &stage{t: t, server: server, hub: hub.New(hub.Config{})}
+	ctx, cancel := context.WithCancel(context.Background())
+	var filming sync.WaitGroup
+	filming.Go(func() { film(ctx, s.hub) })
+	t.Cleanup(func() { assert.NoError(t, server.Close()); cancel(); filming.Wait(); s.hub.Close() })
+	return s
+}
+
+// film publishes a picture every 20 ms, a keyframe every 50 pictures.
+func film(ctx context.Context, h *hub.Hub) {
+	track := pictures.Track(pictures.SPS)
+	epoch := &media.Epoch{Tracks: []*media.Track{track}}
+	ticker := time.NewTicker(20 * time.Millisecond)
+	defer ticker.Stop()
+	for n := int64(0); ; n++ {
+		data := pictures.Data(pictures.P(3000, byte(n)))
+		if n%50 == 0 {
+			data = pictures.Data(pictures.IDR(20_000, byte(n)))
+		}
+		h.Publish(&media.Sample{Epoch: epoch, Track: track, DTS: n * 1800, PTS: n * 1800, Captured: time.Now(), Key: n%50 == 0, Data: data})
+		select {
+		case <-ctx.Done():
+			return
+		case <-ticker.C:
+		}
+	}
+}
+
+// viewer is a WebRTC client that takes what comes.
+type viewer struct {
+	pc      *webrtc.PeerConnection
+	packets chan *rtp.Packet
+	ssrc    atomic.Uint32
+}
+
+func newViewer(t *testing.T) *viewer {
+	t.Helper()
+	var settings webrtc.SettingEngine
+	settings.SetIncludeLoopbackCandidate(true)
+	settings.DisableSRTPReplayProtection(true) // so that what is sent again is seen
+	m := &webrtc.MediaEngine{}
+	require.NoError(t, m.RegisterDefaultCodecs())
+	pc, err := webrtc.NewAPI(webrtc.WithSettingEngine(settings), webrtc.WithMediaEngine(m)).NewPeerConnection(webrtc.Configuration{})
+	require.NoError(t, err)
+	v := &viewer{pc: pc, packets: make(chan *rtp.Packet, 10_000)}
+	pc.OnTrack(func(remote *webrtc.TrackRemote, _ *webrtc.RTPReceiver) {
+		v.ssrc.Store(uint32(remote.SSRC()))
+		for {
+			p, _, err := remote.ReadRTP()
+			if err != nil {
+				return
+			}
+			select {
+			case v.packets <- p:
+			default:
+			}
+		}
+	})
+	t.Cleanup(func() { _ = pc.Close() })
+	return v
+}
+
+func (v *viewer) offer(t *testing.T) string {
+	t.Helper()
+	_, err := v.pc.AddTransceiverFromKind(webrtc.RTPCodecTypeVideo, webrtc.RTPTransceiverInit{Direction: webrtc.RTPTransceiverDirectionRecvonly})
+	require.NoError(t, err)
+	offer, err := v.pc.CreateOffer(nil)
+	require.NoError(t, err)
+	gathered := webrtc.GatheringCompletePromise(v.pc)
+	require.NoError(t, v.pc.SetLocalDescription(offer))
+	<-gathered
+	return v.pc.LocalDescription().SDP
+}
+
+func (s *stage) watch() (*viewer, *whep.Session) {
+	s.t.Helper()
+	v := newViewer(s.t)
+	session, answer, err := s.server.Open(context.Background(), "gate", v.offer(s.t), whep.Source{Hub: s.hub, Release: func() { s.released.Add(1) }})
+	require.NoError(s.t, err)
+	require.NoError(s.t, v.pc.SetRemoteDescription(webrtc.SessionDescription{Type: webrtc.SDPTypeAnswer, SDP: answer}))
+	return v, session
+}
+
+func (v *viewer) next(t *testing.T) *rtp.Packet {
+	t.Helper()
+	select {
+	case p := <-v.packets:
+		return p
+	case <-time.After(20 * time.Second):
+		t.Fatal("no packet")
+		return nil
+	}
+}
+
+func eventually(t *testing.T, what string, ok func() bool) {
+	t.Helper()
+	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
+	defer cancel()
+	require.NoError(t, testkit.Eventually(ctx, ok), what)
+}
+
+const (
+	typeMask = 0x1f
+	stapA    = 24
+	fuA      = 28
+)
+
+// TestJoiningIsQuick begins in the middle of a group of pictures: it is sent at once,
+// from its keyframe on, and then the stamps follow the pictures.
+func TestJoiningIsQuick(t *testing.T) {
+	s := newStage(t, whep.Config{})
+	eventually(t, "the middle of a group", func() bool { l := s.hub.Latest(); return l != nil && l.PTS/1800%50 > 20 })
+	v, session := s.watch()
+	first := v.next(t)
+	assert.EqualValues(t, stapA, first.Payload[0]&typeMask, "parameter sets")
+	sequence, stamps := first.SequenceNumber, []uint32{first.Timestamp}
+	for len(stamps) < 60 {
+		p := v.next(t)
+		sequence++
+		require.Equal(t, sequence, p.SequenceNumber)
+		if p.Timestamp != stamps[len(stamps)-1] {
+			stamps = append(stamps, p.Timestamp)
+		}
+	}
+	assert.EqualValues(t, 90, stamps[1]-stamps[0], "what is past is a millisecond apart")
+	assert.EqualValues(t, 1800, stamps[59]-stamps[58], "and then as it was taken")
+	eventually(t, "the mark", func() bool { return !session.Stats().Mark.Captured.IsZero() })
+	st := session.Stats()
+	assert.WithinDuration(t, time.Now(), st.Mark.Captured, 5*time.Second)
+	assert.Equal(t, "udp", st.Way)
+	assert.Positive(t, st.Bytes)
+}
+
+func TestWhatIsLostIsSentAgain(t *testing.T) {
+	s := newStage(t, whep.Config{})
+	v, session := s.watch()
+	var lost *rtp.Packet
+	for range 30 {
+		lost = v.next(t)
+	}
+	require.NoError(t, v.pc.WriteRTCP([]rtcp.Packet{&rtcp.TransportLayerNack{
+		MediaSSRC: v.ssrc.Load(), Nacks: rtcp.NackPairsFromSequenceNumbers([]uint16{lost.SequenceNumber}),
+	}}))
+	eventually(t, "again", func() bool {
+		p := v.next(t)
+		return p.SequenceNumber == lost.SequenceNumber && assert.ObjectsAreEqual(lost.Payload, p.Payload)
+	})
+	assert.EqualValues(t, 1, session.Stats().Repeated)
+}
+
+func TestAPictureToStartWithIsSentWhenAskedFor(t *testing.T) {
+	s := newStage(t, whep.Config{})
+	v, session := s.watch()
+	for range 100 {
+		v.next(t)
+	}
+	require.NoError(t, v.pc.WriteRTCP([]rtcp.Packet{&rtcp.PictureLossIndication{MediaSSRC: v.ssrc.Load()}}))
+	eventually(t, "is asked", func() bool { return session.Stats().Keyframes == 1 })
+	eventually(t, "a keyframe comes", func() bool { return v.next(t).Payload[0]&typeMask == stapA })
+	for range 50 {
+		kind := v.next(t).Payload[0] & typeMask
+		assert.Contains(t, []byte{1, 5, fuA, stapA}, kind)
+	}
+}
+
+func TestSessionsEnd(t *testing.T) {
+	s := newStage(t, whep.Config{})
+	v, session := s.watch()
+	v.next(t)
+	found, err := s.server.Session("gate", session.ID)
+	require.NoError(t, err)
+	assert.Same(t, session, found)
+	_, err = s.server.Session("yard", session.ID)
+	assert.ErrorIs(t, err, whep.ErrNoSession)
+	session.End()
+	eventually(t, "is released", func() bool { return s.released.Load() == 1 })
+	_, err = s.server.Session("gate", session.ID)
+	assert.ErrorIs(t, err, whep.ErrNoSession)
+
+	v, _ = s.watch()
+	v.next(t)
+	require.NoError(t, v.pc.Close())
+	eventually(t, "one that goes is noticed", func() bool { return s.released.Load() == 2 })
+}
+
+func TestNoMoreThanTheLimit(t *testing.T) {
+	s := newStage(t, whep.Config{Most: 1})
+	s.watch()
+	_, _, err := s.server.Open(context.Background(), "gate", newViewer(t).offer(t), whep.Source{Hub: s.hub, Release: func() { s.released.Add(1) }})
+	require.ErrorIs(t, err, whep.ErrFull)
+	assert.EqualValues(t, 1, s.released.Load(), "what was opened for it is given back")
+}
+
+// TestBrokenOffersLeaveNothing gives back what was opened for them.
+func TestBrokenOffersLeaveNothing(t *testing.T) {
+	s := newStage(t, whep.Config{})
+	for _, offer := range []string{"", "v=0", "hello", newViewer(t).offer(t)[:200]} {
+		_, _, err := s.server.Open(context.Background(), "gate", offer, whep.Source{Hub: s.hub, Release: func() { s.released.Add(1) }})
+		assert.Error(t, err)
+	}
+	eventually(t, "all is given back", func() bool { return s.released.Load() == 4 })
+}
+
+func TestThePortIsTaken(t *testing.T) {
+	s := newStage(t, whep.Config{})
+	_, err := whep.New(whep.Config{Listen: fmt.Sprintf("127.0.0.1:%d", s.server.Port())})
+	assert.ErrorContains(t, err, "--webrtc-listen")
+}
