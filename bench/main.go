@@ -47,6 +47,7 @@ func run(only string) error {
 	}{
 		{"intake", intake}, {"serving", serving}, {"memory", memory}, {"hub", publishing},
 		{"viewers", viewing}, {"converting", converting}, {"flat", flat},
+		{"delay", delays}, {"joining", joining},
 	}
 	var all []result
 	for _, m := range measurements {
@@ -98,6 +99,9 @@ How it is measured:
   the sending process.
 - Converting: the demo's scene, 1,000 pictures at 2 Mbit/s or as JPEG of quality 80. Ours is the processor time of the worker and of our side of the
   pipe together; the limit is decoder, scaler and encoder called in a loop in this program. One core each.
+- Delay: the demo's camera paints its capture time as a QR code; a script in headless Chromium reads it from the picture on show ten times a
+  second for a minute and compares it with the clock of the same machine. Joining: twenty players begun at moments that have nothing to do with
+  keyframes; the time until the browser reports the first picture.
 - Memory of the worker: its resident memory while it is given ten minutes of film as fast as it takes it.
 `
 

@@ -90,9 +90,11 @@ func TestFallsBackToHLS(t *testing.T) {
 	page := watchByWebRTC(t, w, feed, `delete window.RTCPeerConnection;`)
 	require.NoError(t, page.Until(method+`.includes("HLS")`, patience))
 	page = watchByWebRTC(t, w, feed, `
-		const real = window.fetch;
+		const real = window.realFetch = window.fetch;
 		window.fetch = (url, init) => String(url).includes("/whep") ? Promise.resolve(new Response("{}", { status: 503 })) : real(url, init);`)
 	require.NoError(t, page.Until(method+`.includes("HLS")`, patience))
+	require.NoError(t, page.Run(`window.fetch = window.realFetch;`))
+	require.NoError(t, page.Until(method+`.includes("WebRTC")`, patience), "it comes back when it works again")
 }
 
 // TestWebRTCOfAJPEGCamera has the camera's pictures converted.
@@ -180,4 +182,22 @@ func TestViewersOverTheLimit(t *testing.T) {
 	second := browser(t)
 	require.NoError(t, second.Open(w.url("/watch/"+feed+"?prefer=delay")))
 	require.NoError(t, second.Until(method+`.includes("As many viewers watch this feed as it may have")`, patience))
+}
+
+// TestComparePage measures the three deliveries of a feed side by side.
+func TestComparePage(t *testing.T) {
+	w := newWorld(t)
+	w.film("--size", "640x360", "--rate", "15", "--keyframes", "1s")
+	w.addFeed()
+	page := browser(t)
+	signIn(t, w, page)
+	require.NoError(t, page.Open(w.url("/feeds/"+feed+"/compare")))
+	tile := func(way string) string { return `document.querySelector("[data-way=` + way + `]").textContent` }
+	for _, way := range []string{"webrtc", "motion-jpeg", "hls"} {
+		require.NoError(t, page.Until(tile(way)+`.includes("from the pixels")`, patience), way)
+		require.NoError(t, page.Until(`/(kB|MB) a second/.test(`+tile(way)+`)`, patience), way)
+	}
+	require.NoError(t, page.Until(`/\d ms.*95th/.test(`+tile("webrtc")+`)`, patience))
+	require.NoError(t, page.Press("Record a minute"))
+	require.NoError(t, page.Until(`document.body.textContent.includes("Download as CSV")`, patience))
 }

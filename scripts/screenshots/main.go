@@ -173,6 +173,11 @@ func (s *shooter) pages() error {
 		func() error {
 			return s.shoot("winch-room", "/feeds/winch-room", playing+" && "+made, wait(8*time.Second))
 		},
+		func() error {
+			measured := `[...document.querySelectorAll("[data-way]")].filter((t) => /from the pixels.*a second/.test(t.textContent)).length === 3`
+			record := func() error { return s.page.Press("Record a minute") }
+			return s.shoot("compare", "/feeds/lower-station/compare", measured+` && document.body.textContent.includes("Record a minute")`, record, wait(65*time.Second))
+		},
 		func() error { return s.shoot("add", "/", reported, s.fillAdd) },
 		func() error { return s.shoot("events", "/events", `document.querySelectorAll("li time").length > 2`) },
 		s.page.Phone,

@@ -63,6 +63,7 @@ export class WebostrumPlayer extends HTMLElement {
     const d = this.session?.details();
     if (!d) return;
     this.parts?.showDetails(d);
+    this.dataset.method = d.method;
     if (d.delay !== null) this.dataset.delay = String(Math.round(d.delay));
   }
 }

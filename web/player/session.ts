@@ -1,6 +1,7 @@
 // One feed on one video element: starts when there is something to play, and
 // keeps it going over reboots, restarts and gaps.
 import { StateLink, type FeedState } from "./link";
+import { bringsPictures } from "./whep";
 import { startMethod, type Addresses, type Method, type Preference } from "./method";
 
 export interface SessionView {
@@ -22,7 +23,7 @@ export interface Details {
 const tick = 500;
 const firstPause = 500;
 const longestPause = 8000;
-const webRTCAgain = 60_000;
+const webRTCAgain = 20_000;
 
 export class Session {
   private readonly link: StateLink;
@@ -38,6 +39,7 @@ export class Session {
   private movedAt = Date.now();
   private lastFailure = "";
   private unfit: string | null = null; // why WebRTC did not do
+  private again: ReturnType<typeof setTimeout> | undefined;
   private frames: { at: number; count: number } | null = null;
   private frameRate: number | null = null;
 
@@ -68,6 +70,7 @@ export class Session {
     removeEventListener("pagehide", this.onHide);
     removeEventListener("pageshow", this.onShow);
     clearInterval(this.watch);
+    clearTimeout(this.again);
     this.link.close();
     this.drop();
   }
@@ -190,12 +193,12 @@ export class Session {
     return { hls: new URL(`${this.base}/hls/${list}`, location.href).href, whep: new URL(`${this.base}/whep${query}`, location.href).href };
   }
 
-  /** WebRTC is left alone for a while after it has failed; what plays then is not interrupted for it. */
+  /** WebRTC is left alone for a while after it has failed; then it is tried in the background. */
   private fail(why: string): void {
     this.lastFailure = why;
     if (this.prefer === "delay" && (this.method === null || this.method.name === "WebRTC") && this.unfit === null) {
       this.unfit = why;
-      setTimeout(() => (this.unfit = null), webRTCAgain);
+      this.again = setTimeout(() => void this.tryWebRTC(), webRTCAgain);
     }
     this.drop();
     this.listen();
@@ -203,6 +206,17 @@ export class Session {
     this.pause = Math.min(this.pause * 2, longestPause);
     if (this.state?.ready) this.view.onWaiting(`Trying again (${why}) …`);
     else this.explain();
+  }
+
+  /** Tries WebRTC unseen; when it brings pictures, it takes over. */
+  private async tryWebRTC(): Promise<void> {
+    if (this.closed) return;
+    if (this.method === null || (await bringsPictures(this.addresses().whep))) {
+      this.unfit = null;
+      if (!this.closed && this.method?.name !== "WebRTC") this.drop(); // the next check begins with WebRTC
+      return;
+    }
+    if (!this.closed) this.again = setTimeout(() => void this.tryWebRTC(), webRTCAgain);
   }
 
   private drop(): void {

@@ -134,6 +134,31 @@ export class WhepMethod implements Method {
   }
 }
 
+const triedFor = 6000;
+
+/** Says whether WebRTC brings pictures now; nobody sees them. */
+export async function bringsPictures(url: string): Promise<boolean> {
+  const video = document.createElement("video");
+  video.muted = true;
+  const method = new WhepMethod(video, url, { onFailed: () => undefined });
+  try {
+    await method.open();
+    await video.play();
+    return await new Promise((resolve) => {
+      const timer = setTimeout(() => resolve(false), triedFor);
+      video.ontimeupdate = () => {
+        if (video.currentTime === 0) return;
+        clearTimeout(timer);
+        resolve(true);
+      };
+    });
+  } catch {
+    return false;
+  } finally {
+    method.close();
+  }
+}
+
 async function reason(answer: Response): Promise<string> {
   try {
     const { detail } = (await answer.json()) as { detail?: string };

@@ -5,6 +5,7 @@ import { Navigate, Route, Routes } from "react-router";
 
 import { Problem, problemOf } from "./api/client";
 import { meQuery } from "./api/queries";
+import { ComparePage } from "./compare/ComparePage";
 import { EventsPage } from "./events/EventsPage";
 import { FeedPage } from "./feed/FeedPage";
 import { FeedsPage } from "./feeds/FeedsPage";
@@ -36,6 +37,7 @@ export function App() {
         <Routes>
           <Route path="/" element={<FeedsPage me={me.data} />} />
           <Route path="/feeds/:name" element={<FeedPage me={me.data} />} />
+          <Route path="/feeds/:name/compare" element={<ComparePage />} />
           <Route path="/events" element={<EventsPage />} />
           <Route path="*" element={<Navigate to="/" replace />} />
         </Routes>

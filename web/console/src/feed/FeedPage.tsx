@@ -1,4 +1,5 @@
 import ArrowBackIcon from "@mui/icons-material/ArrowBack";
+import CompareIcon from "@mui/icons-material/CompareOutlined";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Paper from "@mui/material/Paper";
@@ -98,7 +99,12 @@ function Head({ feed, me }: { feed: Feed; me: Me }) {
           </Typography>
         </Box>
       </Stack>
-      {me.role === "engineer" && <Actions feed={feed} />}
+      <Stack direction="row" spacing={1} useFlexGap sx={{ flexWrap: "wrap" }}>
+        <Button component={Link} to={`/feeds/${feed.name}/compare`} startIcon={<CompareIcon />}>
+          Compare
+        </Button>
+        {me.role === "engineer" && <Actions feed={feed} />}
+      </Stack>
     </Stack>
   );
 }

@@ -1,9 +1,8 @@
 import Box from "@mui/material/Box";
 import Paper from "@mui/material/Paper";
-import Typography from "@mui/material/Typography";
-import { useEffect, useRef } from "react";
 
 import type { Feed, Rendition } from "../api/client";
+import { MotionJPEG } from "./MotionJPEG";
 import { Player } from "./Player";
 
 interface PicturesProps {
@@ -32,23 +31,4 @@ export function Pictures({ feed, preview }: PicturesProps) {
 function Preview({ feed, rendition }: { feed: Feed; rendition: Rendition }) {
   if (rendition.codec === "JPEG") return <MotionJPEG src={rendition.path} label={rendition.name} />;
   return <Player feed={feed.name} label={rendition.name} rendition={rendition.name} />;
-}
-
-function MotionJPEG({ src, label }: { src: string; label: string }) {
-  const image = useRef<HTMLImageElement>(null);
-  useEffect(() => {
-    const element = image.current;
-    if (element) element.src = src;
-    return () => {
-      if (element) element.src = ""; // removing the element alone leaves the connection open
-    };
-  }, [src]);
-  return (
-    <>
-      <Box component="img" ref={image} alt={`Preview of ${label}`} sx={{ width: "100%", height: "100%", objectFit: "contain", bgcolor: "#000", display: "block" }} />
-      <Typography variant="body2" sx={{ position: "absolute", left: 10, top: 8, color: "#fff", textShadow: "0 1px 3px #000" }}>
-        {label}
-      </Typography>
-    </>
-  );
 }

@@ -3,6 +3,6 @@ import "../../../player/player";
 import { createElement } from "react";
 
 /** The very player that pages embed. */
-export function Player({ feed, label, rendition }: { feed: string; label: string; rendition?: string }) {
-  return createElement("webostrum-player", { feed, label, rendition });
+export function Player({ feed, label, rendition, prefer }: { feed: string; label: string; rendition?: string; prefer?: "delay" | "reach" }) {
+  return createElement("webostrum-player", { feed, label, rendition, prefer });
 }

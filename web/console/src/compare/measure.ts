@@ -1,0 +1,86 @@
+// What is read of each delivery while it plays.
+import type jsQR from "jsqr";
+
+export type Way = "webrtc" | "motion-jpeg" | "hls";
+
+export const ways: { way: Way; name: string }[] = [
+  { way: "webrtc", name: "WebRTC" },
+  { way: "motion-jpeg", name: "Motion JPEG" },
+  { way: "hls", name: "HLS" },
+];
+
+/** One look at one delivery. */
+export interface Sample {
+  at: number; // milliseconds since 1970, by the service's clock
+  delay: number | null; // milliseconds
+  byPixels: boolean; // from the QR clock in the picture, and not from what the service says
+  frames: number | null; // pictures shown so far, where the browser counts them
+}
+
+export interface Numbers {
+  delay: number | null;
+  high: number | null; // 95th percentile
+  byPixels: boolean;
+  stalls: number;
+  rate: number | null; // pictures a second
+}
+
+const clockShare = 0.3; // the QR clock stands in that part of the picture, at the bottom right
+const wideEnough = 216;
+const plausible = 1e12;
+
+/** Reads the capture time that stands in the pixels, or null. */
+export function readClock(read: typeof jsQR, picture: HTMLVideoElement | HTMLImageElement, pen: CanvasRenderingContext2D): number | null {
+  const [w, h] = picture instanceof HTMLVideoElement ? [picture.videoWidth, picture.videoHeight] : [picture.naturalWidth, picture.naturalHeight];
+  if (!w || !h) return null;
+  const from = Math.round(h * clockShare);
+  const side = Math.min(from, wideEnough);
+  pen.canvas.width = side;
+  pen.canvas.height = side;
+  pen.drawImage(picture, w - from, h - from, from, from, 0, 0, side, side);
+  const code = read(pen.getImageData(0, 0, side, side).data, side, side);
+  const at = code ? Number(code.data) : NaN;
+  return at > plausible ? at : null;
+}
+
+function share(sorted: number[], part: number): number | null {
+  return sorted[Math.min(sorted.length - 1, Math.floor(sorted.length * part))] ?? null;
+}
+
+const stalledAfter = 1000; // without a newer picture
+
+/** Sums samples up; a stall is a second or more without a newer picture. */
+export function sumUp(samples: Sample[]): Numbers {
+  const delays = samples.flatMap((s) => (s.delay === null ? [] : [s.delay])).sort((a, b) => a - b);
+  let stalls = 0;
+  let newest = 0;
+  let since = 0;
+  let stalled = false;
+  for (const s of samples) {
+    const taken = s.delay === null ? newest : s.at - s.delay;
+    if (taken > newest + 1) {
+      newest = taken;
+      since = s.at;
+      stalled = false;
+    } else if (!stalled && since > 0 && s.at - since >= stalledAfter) {
+      stalled = true;
+      stalls++;
+    }
+  }
+  return { delay: share(delays, 0.5), high: share(delays, 0.95), byPixels: samples.some((s) => s.byPixels), stalls, rate: rateOf(samples) };
+}
+
+function rateOf(samples: Sample[]): number | null {
+  const counted = samples.filter((s) => s.frames !== null);
+  const [first, last] = [counted.at(0), counted.at(-1)];
+  if (!first || !last || last.at <= first.at) return null;
+  const n = (last.frames ?? 0) - (first.frames ?? 0);
+  return n >= 0 ? (n * 1000) / (last.at - first.at) : null;
+}
+
+/** A table for spreadsheets: a line a second. */
+export function toCSV(rows: { second: number; delays: Record<Way, number | null> }[]): string {
+  const head = ["second", ...ways.map((w) => `${w.name} ms`)].join(",");
+  const lines = rows.map((r) => [r.second, ...ways.map((w) => r.delays[w.way]?.toFixed(0) ?? "")].join(","));
+  return [head, ...lines].join("\r\n") + "\r\n";
+}

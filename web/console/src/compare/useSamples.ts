@@ -1,0 +1,72 @@
+import { useEffect, useRef, useState } from "react";
+
+import { readClock, type Sample, type Way, ways } from "./measure";
+
+const every = 250;
+const kept = 240; // a minute
+
+export type Samples = Record<Way, Sample[]>;
+
+const none: Samples = { webrtc: [], "motion-jpeg": [], hls: [] };
+
+/** Looks at the deliveries in a box four times a second, and keeps a minute of it. */
+export function useSamples(box: React.RefObject<HTMLElement | null>, feed: string): Samples {
+  const [samples, setSamples] = useState<Samples>(none);
+  const offset = useRef(0); // of the service's clock
+  useEffect(() => {
+    let ended = false;
+    let timer: ReturnType<typeof setInterval> | undefined;
+    const begin = async () => {
+      offset.current = await clockOffset(feed);
+      const { default: read } = await import("jsqr");
+      const pen = document.createElement("canvas").getContext("2d", { willReadFrequently: true });
+      if (ended || !pen) return;
+      timer = setInterval(() => {
+        const now = Date.now() + offset.current;
+        setSamples((before) => {
+          const next = { ...before };
+          for (const { way } of ways) next[way] = [...before[way], look(box.current, way, now, (p) => readClock(read, p, pen))].slice(-kept);
+          return next;
+        });
+      }, every);
+    };
+    void begin();
+    return () => {
+      ended = true;
+      clearInterval(timer);
+    };
+  }, [box, feed]);
+  return samples;
+}
+
+function look(box: HTMLElement | null, way: Way, now: number, read: (p: HTMLVideoElement | HTMLImageElement) => number | null): Sample {
+  const tile = box?.querySelector<HTMLElement>(`[data-way="${way}"]`);
+  const player = tile?.querySelector<HTMLElement>("webostrum-player");
+  const picture = tile?.querySelector("img") ?? player?.shadowRoot?.querySelector("video");
+  const taken = picture ? read(picture) : null;
+  const frames = picture instanceof HTMLVideoElement ? picture.getVideoPlaybackQuality().totalVideoFrames : null;
+  if (taken !== null) return { at: now, delay: now - taken, byPixels: true, frames };
+  const said = player?.dataset.status === "playing" ? Number(player.dataset.delay) : NaN;
+  return { at: now, delay: Number.isFinite(said) ? said : null, byPixels: false, frames };
+}
+
+/** By how much the service's clock is ahead of the browser's; the quickest of a few answers tells. */
+async function clockOffset(feed: string): Promise<number> {
+  let best = Infinity;
+  let offset = 0;
+  for (let i = 0; i < 4; i++) {
+    const sent = Date.now();
+    try {
+      const answer = await fetch(`/media/${encodeURIComponent(feed)}/time`, { cache: "no-store" });
+      const { now } = (await answer.json()) as { now: number };
+      const took = Date.now() - sent;
+      if (took < best) {
+        best = took;
+        offset = now - (sent + took / 2);
+      }
+    } catch {
+      return offset;
+    }
+  }
+  return offset;
+}
