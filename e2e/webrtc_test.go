@@ -167,6 +167,7 @@ func TestViewersAreListedAndEnded(t *testing.T) {
 	require.NoError(t, watching.Run(`window.before = document.querySelector("webostrum-player").shadowRoot.querySelector("video").srcObject.id`))
 	require.NoError(t, console.Run(end+".click()"))
 	require.NoError(t, watching.Until(`document.querySelector("webostrum-player").shadowRoot.querySelector("video").srcObject?.id !== window.before`, patience), "its connection ends")
+	require.NoError(t, watching.Until(method+`.includes("An engineer has ended this viewer")`, patience), "and its page says so")
 	out, _ = w.cli("events")
 	assert.Contains(t, out, "a viewer at 127.0.0.1 was ended")
 	_, code = w.cli("viewer", "end", "nobody")

@@ -20,8 +20,8 @@ const (
 	defaultMost = 20000
 	sweepEvery  = time.Second
 
-	// banned is how long somebody who was ended is not let in again. Only those who
-	// ask again and again need it.
+	// banned is how long somebody who was ended is not let in again: players come
+	// back by themselves.
 	banned = time.Minute
 )
 
@@ -87,6 +87,7 @@ type key struct {
 type Entry struct {
 	viewer  Viewer
 	counter *Counter
+	key     key
 	until   time.Time      // of those who ask again and again; guarded by the counter's mu
 	numbers func() Numbers // of those whose answer goes on
 	end     func()
@@ -111,6 +112,12 @@ func host(r *http.Request) string {
 		return r.RemoteAddr
 	}
 	return h
+}
+
+// keyOf tells viewers apart by address and browser: two alike behind one address
+// are one.
+func (c *Counter) keyOf(r *http.Request, feed string) key {
+	return key{feed, maphash.String(c.seed, host(r)+"\n"+r.UserAgent())}
 }
 
 func newID() string { return strings.ToLower(rand.Text()[:10]) }
@@ -140,10 +147,10 @@ func (c *Counter) fullLocked(feed string) error {
 // asked again for stays. A viewer is an address and a browser: two alike behind
 // one address count as one. The error says why it may not.
 func (c *Counter) Saw(r *http.Request, feed, variant string, now time.Time, stays time.Duration) error {
-	k := key{feed, maphash.String(c.seed, host(r)+"\n"+r.UserAgent())}
+	k := c.keyOf(r, feed)
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	if until, ok := c.ended[k]; ok && now.Before(until) {
+	if now.Before(c.ended[k]) {
 		return ErrEnded
 	}
 	e := c.seen[k]
@@ -161,7 +168,7 @@ func (c *Counter) Saw(r *http.Request, feed, variant string, now time.Time, stay
 
 // Sent notes bytes that went to somebody whom Saw knows.
 func (c *Counter) Sent(r *http.Request, feed string, n int64) {
-	k := key{feed, maphash.String(c.seed, host(r)+"\n"+r.UserAgent())}
+	k := c.keyOf(r, feed)
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if e := c.seen[k]; e != nil && n > 0 {
@@ -172,14 +179,17 @@ func (c *Counter) Sent(r *http.Request, feed string, n int64) {
 // Join notes somebody whose answer goes on until Leave; numbers is asked when
 // somebody looks, and end ends it. The error says why it may not.
 func (c *Counter) Join(r *http.Request, feed string, m Method, variant string, numbers func() Numbers, end func()) (*Entry, error) {
-	now := time.Now()
+	now, k := time.Now(), c.keyOf(r, feed)
 	c.mu.Lock()
 	defer c.mu.Unlock()
+	if now.Before(c.ended[k]) {
+		return nil, ErrEnded
+	}
 	if err := c.roomLocked(feed, now); err != nil {
 		return nil, err
 	}
 	e := &Entry{
-		counter: c, numbers: numbers, end: end,
+		counter: c, key: k, numbers: numbers, end: end,
 		viewer: Viewer{ID: newID(), Feed: feed, Method: m, Address: host(r), Variant: variant, Since: now},
 	}
 	c.stay[e] = struct{}{}
@@ -257,8 +267,8 @@ func (c *Counter) List(feed string, now time.Time) []Viewer {
 	return list
 }
 
-// End ends a viewer; false means that there is none of that ID. One who asks again
-// and again is not let in for a minute.
+// End ends a viewer; false means that there is none of that ID. It is not let in
+// again for a minute, in whatever way it comes.
 func (c *Counter) End(id string, now time.Time) bool {
 	c.mu.Lock()
 	for k, e := range c.seen {
@@ -272,6 +282,7 @@ func (c *Counter) End(id string, now time.Time) bool {
 	}
 	for e := range c.stay {
 		if e.viewer.ID == id {
+			c.ended[e.key] = now.Add(banned)
 			c.mu.Unlock()
 			e.end()
 			return true

@@ -91,6 +91,8 @@ func TestListAndEnd(t *testing.T) {
 	assert.True(t, c.End(list[1].ID, now))
 	assert.True(t, ended)
 	e.Leave()
+	_, err = c.Join(from("192.0.2.1:2", ""), "gate", viewers.MotionJPEG, "", nil, nil)
+	assert.ErrorIs(t, err, viewers.ErrEnded, "in whatever way it comes")
 	assert.True(t, c.End(list[0].ID, now))
 	assert.ErrorIs(t, c.Saw(hls, "gate", "", now.Add(30*time.Second), time.Minute), viewers.ErrEnded)
 	assert.NoError(t, c.Saw(hls, "gate", "", now.Add(2*time.Minute), time.Minute), "not for ever")

@@ -68,6 +68,11 @@ func New(cfg Config) (*Server, error) {
 	if cfg.Most <= 0 {
 		cfg.Most = defaultMost
 	}
+	for _, address := range cfg.Addresses {
+		if net.ParseIP(address) == nil {
+			return nil, fmt.Errorf("%q is no IP address that viewers could come to; give one such as 192.0.2.7 with --webrtc-address", address)
+		}
+	}
 	udp, tcp, err := listen(cfg.Listen)
 	if err != nil {
 		return nil, err
@@ -85,7 +90,12 @@ func New(cfg Config) (*Server, error) {
 	settings.SetICETimeouts(iceDisconnected, iceFailed, iceKeepalive)
 	settings.SetICEMulticastDNSMode(ice.MulticastDNSModeDisabled)
 	if len(cfg.Addresses) > 0 {
-		settings.SetNAT1To1IPs(cfg.Addresses, webrtc.ICECandidateTypeHost)
+		err := settings.SetICEAddressRewriteRules(webrtc.ICEAddressRewriteRule{
+			External: cfg.Addresses, AsCandidateType: webrtc.ICECandidateTypeHost, Mode: webrtc.ICEAddressRewriteReplace,
+		})
+		if err != nil {
+			return nil, errors.Join(err, s.Close())
+		}
 	}
 	media, err := mediaEngine()
 	if err != nil {

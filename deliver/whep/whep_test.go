@@ -240,6 +240,21 @@ func TestBrokenOffersLeaveNothing(t *testing.T) {
 	eventually(t, "all is given back", func() bool { return s.released.Load() == 4 })
 }
 
+// TestAddressesThatAreOffered are those of the settings, with the one port over UDP
+// and TCP.
+func TestAddressesThatAreOffered(t *testing.T) {
+	s := newStage(t, whep.Config{Addresses: []string{"198.51.100.7", "203.0.113.9"}})
+	_, answer, err := s.server.Open(context.Background(), "gate", newViewer(t).offer(t), whep.Source{Hub: s.hub, Release: func() {}})
+	require.NoError(t, err)
+	for _, way := range []string{"udp", "tcp"} {
+		assert.Regexp(t, fmt.Sprintf(`a=candidate:\S+ 1 (?i:%s) \d+ 198\.51\.100\.7 %d typ host`, way, s.server.Port()), answer)
+		assert.Regexp(t, fmt.Sprintf(`a=candidate:\S+ 1 (?i:%s) \d+ 203\.0\.113\.9 %d typ host`, way, s.server.Port()), answer)
+	}
+	assert.NotContains(t, answer, "127.0.0.1 "+fmt.Sprint(s.server.Port()))
+	_, err = whep.New(whep.Config{Listen: "127.0.0.1:0", Addresses: []string{"not-an-address"}})
+	assert.ErrorContains(t, err, "--webrtc-address")
+}
+
 func TestThePortIsTaken(t *testing.T) {
 	s := newStage(t, whep.Config{})
 	_, err := whep.New(whep.Config{Listen: fmt.Sprintf("127.0.0.1:%d", s.server.Port())})
