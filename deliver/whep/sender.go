@@ -20,9 +20,10 @@ const (
 	// decoded and is at the live edge after that.
 	pastTicks = clockRate / 1000
 
-	// Bursts are spread: so many bytes, then a pause. It is a gigabit in eight.
-	burst      = 16 << 10
-	burstPause = time.Millisecond
+	// Bursts are spread: so many bytes, then a pause; 48 Mbit/s. Buffers of sockets
+	// on the way hold a few hundred kilobytes.
+	burst      = 12 << 10
+	burstPause = 2 * time.Millisecond
 
 	history     = 1 << 11 // packets that can be sent again; a power of two
 	reportEvery = time.Second
