@@ -67,23 +67,12 @@ func shoot(codec media.Codec) (*film, error) {
 			return nil, err
 		}
 		if codec == media.H264 {
-			data = withoutSets(data, &params)
+			data = params.TakeOut(h264.FromAnnexB(data))
 		}
 		f.pictures, f.keys = append(f.pictures, data), append(f.keys, key || codec == media.JPEG)
 	}
 	f.in.Sets = params.Current()
 	return f, nil
-}
-
-func withoutSets(data []byte, params *h264.ParamKeeper) (rest []byte) {
-	for nal := range h264.SplitAnnexB(data) {
-		if t := h264.TypeOf(nal); t == h264.NALSPS || t == h264.NALPPS {
-			_ = params.Add(nal) // our own encoder's
-			continue
-		}
-		rest = h264.AppendNAL(rest, nal)
-	}
-	return rest
 }
 
 func encoderFor(o core.Output) (picture.Encoder, error) {

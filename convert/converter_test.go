@@ -97,15 +97,7 @@ func h264Camera(t *testing.T, w, h int) *camera {
 	var keeper h264.ParamKeeper
 	done := make(chan struct{})
 	wk, err := convert.Start(worker(t), convert.Events{Coded: func(s core.Stamp, data []byte) {
-		var picture []byte
-		for nal := range h264.NALs(data) {
-			if typ := h264.TypeOf(nal); typ == h264.NALSPS || typ == h264.NALPPS {
-				_ = keeper.Add(nal)
-			} else {
-				picture = h264.AppendNAL(picture, nal)
-			}
-		}
-		if made = append(made, coded{s.Key, picture}); len(made) == pics {
+		if made = append(made, coded{s.Key, keeper.TakeOut(data)}); len(made) == pics {
 			close(done)
 		}
 	}})

@@ -89,7 +89,7 @@ func (b *binding) publish(s convert.Stamp, data []byte) {
 		return
 	}
 	if b.made.Codec == media.H264 {
-		data = o.takeSets(data)
+		data = o.params.TakeOut(data)
 	}
 	track := b.track()
 	if track == nil || data == nil {
@@ -107,19 +107,6 @@ func (b *binding) publish(s convert.Stamp, data []byte) {
 		Epoch: o.epoch, Track: o.epoch.Tracks[0], DTS: s.PTS, PTS: s.PTS, Captured: time.Unix(0, s.Captured),
 		Key: s.Key || b.made.Codec == media.JPEG, Data: data,
 	})
-}
-
-// takeSets takes the parameter sets out of a coded picture.
-func (o *Output) takeSets(data []byte) (picture []byte) {
-	for nal := range h264.NALs(data) {
-		switch h264.TypeOf(nal) {
-		case h264.NALSPS, h264.NALPPS:
-			_ = o.params.Add(nal) // our own encoder's
-		default:
-			picture = h264.AppendNAL(picture, nal)
-		}
-	}
-	return picture
 }
 
 // track describes what is made; nil as long as parameter sets are missing.

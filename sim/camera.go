@@ -376,7 +376,8 @@ func (f *film) coded(stamp coreconvert.Stamp, data []byte) {
 	jpeg := f.camera.cfg.Kind != RTSP
 	var sets *media.ParameterSets
 	if !jpeg {
-		if data, sets = f.takeSets(data); sets == nil {
+		data = f.params.TakeOut(data)
+		if sets = f.params.Current(); sets == nil {
 			return
 		}
 	}
@@ -397,16 +398,4 @@ func (f *film) coded(stamp coreconvert.Stamp, data []byte) {
 		Captured: time.Unix(0, stamp.Captured), Key: stamp.Key || jpeg, Data: data,
 	})
 	f.camera.once.Do(func() { close(f.camera.ready) })
-}
-
-func (f *film) takeSets(data []byte) (picture []byte, sets *media.ParameterSets) {
-	for nal := range h264.NALs(data) {
-		switch h264.TypeOf(nal) {
-		case h264.NALSPS, h264.NALPPS:
-			_ = f.params.Add(nal) // our own encoder's
-		default:
-			picture = h264.AppendNAL(picture, nal)
-		}
-	}
-	return picture, f.params.Current()
 }

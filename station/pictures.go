@@ -167,6 +167,12 @@ func (r *run) keep(key Wanted, s *media.Sample) {
 	r.stills[key] = s
 }
 
+func (r *run) forgetStills() {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	clear(r.stills)
+}
+
 // Video is a feed's H.264 for one viewer. Release it.
 type Video struct {
 	Hub     *hub.Hub

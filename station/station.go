@@ -237,6 +237,7 @@ func (f *Feed) renew(before, r store.Feed) {
 	if run == nil {
 		return
 	}
+	run.forgetStills() // they may be of another size from now on
 	run.drop(func(name string) bool {
 		return name != Automatic && (before.Title != r.Title || rendition(before, name) != rendition(r, name))
 	})

@@ -145,16 +145,7 @@ func (a *app) link() *cli.Command {
 					})
 				}),
 			},
-			{
-				Name: "remove", Usage: "end a link", Arguments: partArgs("NAME"), OnUsageError: usageError,
-				Action: a.withPart("name", func(ctx context.Context, _ *cli.Command, cl *client.Client, feed, name string) error {
-					if err := cl.RemoveLink(ctx, feed, name); err != nil {
-						return err
-					}
-					fmt.Fprintf(a.out, "Link %s of %s opens nothing any more.\n", name, feed)
-					return nil
-				}),
-			},
+			a.partRemove("end a link", "Link %s of %s opens nothing any more.", (*client.Client).RemoveLink),
 		},
 	}
 }

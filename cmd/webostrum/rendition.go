@@ -38,7 +38,7 @@ func (a *app) withPart(what string, action func(ctx context.Context, c *cli.Comm
 func (a *app) rendition() *cli.Command {
 	return &cli.Command{
 		Name: "rendition", Usage: "what a feed is made into: add, list, edit, remove", OnUsageError: usageError,
-		Commands: []*cli.Command{a.renditionAdd(), a.renditionList(), a.renditionEdit(), a.renditionRemove()},
+		Commands: []*cli.Command{a.renditionAdd(), a.renditionList(), a.renditionEdit(), a.partRemove("remove a rendition", "%s of %s is removed.", (*client.Client).RemoveRendition)},
 	}
 }
 
@@ -97,14 +97,16 @@ func (a *app) renditionEdit() *cli.Command {
 	}
 }
 
-func (a *app) renditionRemove() *cli.Command {
+// partRemove is the command that removes something of a feed; gone is the sentence
+// that says so, with the part's name and the feed's.
+func (a *app) partRemove(usage, gone string, remove func(*client.Client, context.Context, string, string) error) *cli.Command {
 	return &cli.Command{
-		Name: "remove", Usage: "remove a rendition", OnUsageError: usageError, Arguments: partArgs("NAME"),
-		Action: a.withPart("name", func(ctx context.Context, _ *cli.Command, cl *client.Client, feed, name string) error {
-			if err := cl.RemoveRendition(ctx, feed, name); err != nil {
+		Name: "remove", Usage: usage, OnUsageError: usageError, Arguments: partArgs("NAME"),
+		Action: a.withPart("name", func(ctx context.Context, _ *cli.Command, cl *client.Client, feed, part string) error {
+			if err := remove(cl, ctx, feed, part); err != nil {
 				return err
 			}
-			fmt.Fprintf(a.out, "%s of %s is removed.\n", name, feed)
+			fmt.Fprintf(a.out, gone+"\n", part, feed)
 			return nil
 		}),
 	}

@@ -15,7 +15,7 @@ import (
 func (a *app) cameraRequest() *cli.Command {
 	return &cli.Command{
 		Name: "camera-request", Usage: "requests to a feed's camera: add, list, run, remove", OnUsageError: usageError,
-		Commands: []*cli.Command{a.requestAdd(), a.requestList(), a.requestRun(), a.requestRemove()},
+		Commands: []*cli.Command{a.requestAdd(), a.requestList(), a.requestRun(), a.partRemove("remove a request", "%s of %s is removed.", (*client.Client).RemoveRequest)},
 	}
 }
 
@@ -83,19 +83,6 @@ func (a *app) requestRun() *cli.Command {
 				row(w, fmt.Sprintf("The camera answered %d in %.0f ms.", answer.Status, answer.Millis))
 				row(w, answer.Text)
 			})
-		}),
-	}
-}
-
-func (a *app) requestRemove() *cli.Command {
-	return &cli.Command{
-		Name: "remove", Usage: "remove a request", Arguments: partArgs("NAME"), OnUsageError: usageError,
-		Action: a.withPart("name", func(ctx context.Context, _ *cli.Command, cl *client.Client, feed, name string) error {
-			if err := cl.RemoveRequest(ctx, feed, name); err != nil {
-				return err
-			}
-			fmt.Fprintf(a.out, "%s of %s is removed.\n", name, feed)
-			return nil
 		}),
 	}
 }

@@ -65,6 +65,21 @@ func (k *ParamKeeper) addPPS(nal []byte) error {
 	return nil
 }
 
+// TakeOut keeps the parameter sets of a coded picture and returns the rest, nil when
+// there is none; both are NAL units behind lengths (ISO/IEC 14496-15, 5.3). Broken
+// sets are left out.
+func (k *ParamKeeper) TakeOut(data []byte) (picture []byte) {
+	for nal := range NALs(data) {
+		switch TypeOf(nal) {
+		case NALSPS, NALPPS:
+			_ = k.Add(nal) // the sets before it stay in force
+		default:
+			picture = AppendNAL(picture, nal)
+		}
+	}
+	return picture
+}
+
 // Current returns the configuration in force, or nil as long as a sequence or
 // a picture parameter set is missing. The same pointer is returned until
 // something changes.

@@ -13,7 +13,6 @@ import (
 	"io"
 	"mime"
 	"net/http"
-	"regexp"
 	"strings"
 	"time"
 
@@ -106,23 +105,11 @@ func (s *stream) kind(resp *http.Response) error {
 	kind, _, _ := mime.ParseMediaType(resp.Header.Get("Content-Type")) // cameras write it wrongly; the pictures decide
 	switch {
 	case kind == "text/html":
-		return Page(resp.Body)
+		return picture.Page(resp.Body)
 	case s.cfg.Fetch == source.FetchAuto && strings.HasPrefix(kind, "image/"):
 		return ErrSinglePicture
 	}
 	return nil
-}
-
-var title = regexp.MustCompile(`(?is)<title[^>]*>\s*(.{1,60}?)\s*</title>`)
-
-// Page is the fault of a camera that sends a page; its title tells people most.
-func Page(body io.Reader) error {
-	const head = 4 << 10
-	text, _ := io.ReadAll(io.LimitReader(body, head)) // the page does not matter otherwise
-	if m := title.FindSubmatch(text); m != nil {
-		return fault.New(fault.PageInstead, nil, "its title is %q", m[1])
-	}
-	return fault.New(fault.PageInstead, nil, "")
 }
 
 // read takes pictures until the answer ends or the camera falls silent.
@@ -180,7 +167,7 @@ func readFault(err error) error {
 	case errors.As(err, &f):
 		return f
 	case errors.Is(err, jpeg.ErrNoPicture):
-		return fault.New(fault.NoPicture, err, "%s", strings.TrimPrefix(err.Error(), jpeg.ErrNoPicture.Error()+": "))
+		return picture.None(err)
 	}
 	return dial.BrokenOff(err, "sending pictures")
 }

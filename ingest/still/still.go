@@ -18,7 +18,6 @@ import (
 	"webostrum/core/jpeg"
 	"webostrum/ingest/camhttp"
 	"webostrum/ingest/dial"
-	"webostrum/ingest/mjpeg"
 	"webostrum/ingest/picture"
 	"webostrum/ingest/source"
 )
@@ -128,7 +127,7 @@ func (p *poller) ask(ctx context.Context) error {
 // read reads the answer's picture, whatever stands around it.
 func (p *poller) read(ctx context.Context, resp *http.Response) ([]byte, error) {
 	if strings.HasPrefix(resp.Header.Get("Content-Type"), "text/html") {
-		return nil, mjpeg.Page(resp.Body)
+		return nil, picture.Page(resp.Body)
 	}
 	data, _, err := jpeg.NewScanner(io.LimitReader(resp.Body, mostBody)).Next()
 	switch {
@@ -138,7 +137,7 @@ func (p *poller) read(ctx context.Context, resp *http.Response) ([]byte, error) 
 	case ctx.Err() != nil:
 		return nil, context.Cause(ctx)
 	case errors.Is(err, jpeg.ErrNoPicture), errors.Is(err, io.EOF):
-		return nil, fault.New(fault.NoPicture, err, "%s", strings.TrimPrefix(err.Error(), jpeg.ErrNoPicture.Error()+": "))
+		return nil, picture.None(err)
 	}
 	return nil, dial.BrokenOff(err, "sending the picture")
 }

@@ -74,7 +74,7 @@ function Tile({ feed, way, name, numbers }: { feed: string; way: Way; name: stri
         <Typography variant="h2">{name}</Typography>
         <Typography sx={{ fontSize: "2rem", fontWeight: 700, fontVariantNumeric: "tabular-nums" }}>{milliseconds(numbers.delay)}</Typography>
         <Typography variant="body2" color="textSecondary" sx={{ fontVariantNumeric: "tabular-nums" }}>
-          {numbers.delay === null ? "no delay is known yet" : `${milliseconds(numbers.high)} at the 95th percentile · ${numbers.byPixels ? "from the pixels" : "from capture times"}`}
+          {numbers.delay === null ? "no delay is known, or it does not play this way" : `${milliseconds(numbers.high)} at the 95th percentile · ${numbers.byPixels ? "from the pixels" : "from capture times"}`}
         </Typography>
         <Typography variant="body2" color="textSecondary" sx={{ fontVariantNumeric: "tabular-nums" }}>
           {numbers.rate === null ? "" : `${numbers.rate.toFixed(1)} fps · `}

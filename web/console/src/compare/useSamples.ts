@@ -43,6 +43,8 @@ function look(box: HTMLElement | null, way: Way, now: number, read: (p: HTMLVide
   const tile = box?.querySelector<HTMLElement>(`[data-way="${way}"]`);
   const player = tile?.querySelector<HTMLElement>("webostrum-player");
   const picture = tile?.querySelector("img") ?? player?.shadowRoot?.querySelector("video");
+  // A player that has fallen back is not what the tile is about.
+  if (way === "webrtc" && player?.dataset.method !== "WebRTC") return { at: now, delay: null, byPixels: false, frames: null };
   const taken = picture ? read(picture) : null;
   const frames = picture instanceof HTMLVideoElement ? picture.getVideoPlaybackQuality().totalVideoFrames : null;
   if (taken !== null) return { at: now, delay: now - taken, byPixels: true, frames };
