@@ -5,6 +5,12 @@ STAMPS  := .make
 WEB_SRC := $(shell find web/console web/player -type f) web/console.html web/package.json web/vite.console.ts web/vite.player.ts web/tsconfig.json
 GO_SRC  := $(shell find . -name '*.go' -not -path './web/node_modules/*') go.mod go.sum
 
+# nolibopusfile: the Opus package is to leave out reading of files, and the library
+# that it needs for that. faad: the worker can decode AAC, and is under the GPL for it;
+# "make build CODEC_TAGS=nolibopusfile" builds one that cannot, and is not.
+CODEC_TAGS ?= nolibopusfile,faad
+export GOFLAGS ?= -tags=$(CODEC_TAGS)
+
 export WEBOSTRUM_CODECS ?= $(CURDIR)/$(BIN)/webostrum-codecs
 
 .PHONY: help build demo test lint bench screenshots generate fuzz clean

@@ -21,6 +21,7 @@ require (
 	golang.org/x/image v0.47.0
 	golang.org/x/sys v0.50.0
 	golang.org/x/term v0.48.0
+	gopkg.in/hraban/opus.v2 v2.0.0-20230925203106-0188a62cb302
 	gopkg.in/yaml.v3 v3.0.1
 	gorm.io/driver/sqlite v1.6.0
 	gorm.io/gorm v1.31.2

@@ -26,6 +26,9 @@ type NewFeed struct {
 	SegmentSeconds *float64 `json:"segmentSeconds,omitempty" minimum:"0.5" maximum:"60" doc:"Wanted length of an HLS segment; 2 when left out"`
 	ListSize       *int     `json:"listSize,omitempty" minimum:"3" maximum:"64" doc:"Segments in the HLS list; 6 when left out"`
 	Public         bool     `json:"public,omitempty" doc:"Whether everybody may watch without signing in"`
+	Sound          string   `json:"sound,omitempty" enum:"automatic,on,off" default:"automatic" doc:"automatic passes sound on where it can be and converts it while somebody listens; on converts it all the time, so that nobody waits for it"`
+	SoundHLS       string   `json:"soundHls,omitempty" enum:"as-feed,automatic,on,off" default:"as-feed" doc:"The same for HLS alone"`
+	SoundWebRTC    string   `json:"soundWebrtc,omitempty" enum:"as-feed,automatic,on,off" default:"as-feed" doc:"The same for WebRTC alone"`
 	Enabled        *bool    `json:"enabled,omitempty" doc:"Whether the feed is switched on; it is when left out"`
 }
 
@@ -45,6 +48,9 @@ type FeedChange struct {
 	SegmentSeconds *float64 `json:"segmentSeconds,omitempty" minimum:"0.5" maximum:"60"`
 	ListSize       *int     `json:"listSize,omitempty" minimum:"3" maximum:"64"`
 	Public         *bool    `json:"public,omitempty"`
+	Sound          *string  `json:"sound,omitempty" enum:"automatic,on,off"`
+	SoundHLS       *string  `json:"soundHls,omitempty" enum:"as-feed,automatic,on,off"`
+	SoundWebRTC    *string  `json:"soundWebrtc,omitempty" enum:"as-feed,automatic,on,off"`
 }
 
 const (
@@ -96,6 +102,7 @@ func (a *API) addFeed(_ context.Context, in *struct{ Body NewFeed }) (*feedOutpu
 	r := store.Feed{
 		Name: b.Name, Title: b.Title, Transport: b.Transport, Fingerprint: b.Fingerprint,
 		Fetch: b.Fetch, PollMillis: defaultPollMillis,
+		Sound: b.Sound, SoundHLS: b.SoundHLS, SoundWebRTC: b.SoundWebRTC,
 		SegmentMillis: defaultSegmentMillis, ListSize: defaultListSize, Public: b.Public, Enabled: b.Enabled == nil || *b.Enabled,
 	}
 	if r.Title == "" {
@@ -157,6 +164,9 @@ func (c FeedChange) apply(r *store.Feed) error {
 	set(&r.Fetch, c.Fetch)
 	set(&r.ListSize, c.ListSize)
 	set(&r.Public, c.Public)
+	set(&r.Sound, c.Sound)
+	set(&r.SoundHLS, c.SoundHLS)
+	set(&r.SoundWebRTC, c.SoundWebRTC)
 	if err := c.applyPictures(r); err != nil {
 		return err
 	}

@@ -3,6 +3,7 @@ package api
 import (
 	"time"
 
+	"webostrum/core/plan"
 	"webostrum/station"
 	"webostrum/store"
 )
@@ -27,6 +28,10 @@ type Feed struct {
 	PictureRate    float64 `json:"pictureRate" doc:"Pictures a second of Motion JPEG at most; 0 is all"`
 	PictureQuality int     `json:"pictureQuality" doc:"JPEG quality of what is converted; 0 is 80"`
 
+	Sound       string `json:"sound" enum:"automatic,on,off" doc:"Whether sound is wanted"`
+	SoundHLS    string `json:"soundHls" enum:"as-feed,automatic,on,off"`
+	SoundWebRTC string `json:"soundWebrtc" enum:"as-feed,automatic,on,off"`
+
 	State   string     `json:"state" enum:"off,connecting,live,stalled,retrying,refused"`
 	Since   time.Time  `json:"since" doc:"When the state changed last"`
 	Reason  string     `json:"reason" doc:"Why it is in that state, in a sentence"`
@@ -49,6 +54,44 @@ type Feed struct {
 	Renditions []Rendition     `json:"renditions" doc:"What the camera's pictures can be made into, besides its own"`
 	Requests   []CameraRequest `json:"requests" doc:"Requests to the camera"`
 	Converting Converting      `json:"converting"`
+	Hearing    Hearing         `json:"hearing"`
+}
+
+// Hearing is what becomes of a camera's sound.
+type Hearing struct {
+	Codec      string  `json:"codec,omitempty" doc:"What the camera sends, such as AAC; empty for no sound"`
+	ClockRate  uint32  `json:"clockRate,omitempty" doc:"Samples a second, as a rule"`
+	Channels   int     `json:"channels,omitempty"`
+	Lost       uint64  `json:"lost" doc:"Packets that never came or made no sense"`
+	HLS        Carried `json:"hls"`
+	WebRTC     Carried `json:"webrtc"`
+	MotionJPEG Carried `json:"motionJpeg"`
+}
+
+// Carried is what becomes of sound in one delivery.
+type Carried struct {
+	Codec     string `json:"codec,omitempty" doc:"As it is delivered; empty for none"`
+	Converted bool   `json:"converted"`
+	Why       string `json:"why" doc:"In a sentence"`
+}
+
+func hearingView(s station.Status) Hearing {
+	carried := func(d plan.Delivery) Carried {
+		p := s.Sound.Plans[d]
+		v := Carried{Converted: p.Convert, Why: p.Why}
+		if p.Codec != "" {
+			v.Codec = plan.Name(p.Codec)
+		}
+		return v
+	}
+	h := Hearing{HLS: carried(plan.HLS), WebRTC: carried(plan.WebRTC), MotionJPEG: carried(plan.MotionJPEG)}
+	if t := s.Sound.Track; t != nil {
+		h.Codec, h.ClockRate, h.Channels = plan.Name(t.Codec), t.ClockRate, t.Channels
+	}
+	if s.Facts != nil {
+		h.Lost = s.Facts.Stats.SoundLost
+	}
+	return h
 }
 
 // Session is what is known of a connection to a camera.
@@ -83,6 +126,7 @@ func (a *API) feedView(f *station.Feed, viewers map[string]int) Feed {
 		Run: s.Run, Codec: string(s.Codec), Width: s.Width, Height: s.Height, BitRate: s.BitRate, FrameRate: s.FrameRate,
 		Keyframe: s.KeyEvery.Seconds(), Target: s.Target.Seconds(), Viewers: viewers[r.Name],
 		Renditions: renditionViews(s), Requests: requestViews(r.Requests), Converting: convertingView(s),
+		Sound: r.Sound, SoundHLS: r.SoundHLS, SoundWebRTC: r.SoundWebRTC, Hearing: hearingView(s),
 	}
 	if c.Fault != nil {
 		v.Code, v.Remedy = string(c.Fault.Kind.Code), c.Fault.Kind.Remedy

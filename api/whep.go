@@ -1,6 +1,7 @@
 package api
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -72,7 +73,7 @@ func (a *API) openWHEP(w http.ResponseWriter, r *http.Request, name string, f *s
 	}
 	ctx, cancel := context.WithTimeout(r.Context(), openWithin)
 	defer cancel()
-	video, err := f.Video(ctx, r.URL.Query().Get("rendition"))
+	video, err := f.Video(ctx, r.URL.Query().Get("rendition"), bytes.Contains(offer, []byte("m=audio")))
 	if err != nil {
 		writePictureProblem(w, f, err)
 		return
@@ -90,7 +91,11 @@ func (a *API) openWHEP(w http.ResponseWriter, r *http.Request, name string, f *s
 		writePictureProblem(w, f, full(err))
 		return
 	}
-	session, answer, err := a.cfg.WebRTC.Open(ctx, name, string(offer), whep.Source{Hub: video.Hub, Release: func() { viewer.Leave(); video.Release() }})
+	source := whep.Source{Hub: video.Hub, Release: func() { viewer.Leave(); video.Release() }}
+	if video.Sound != nil {
+		source.Sound = &whep.Sound{Hub: video.Sound.Hub, Track: video.Sound.Track}
+	}
+	session, answer, err := a.cfg.WebRTC.Open(ctx, name, string(offer), source)
 	if err != nil {
 		writeProblem(w, offerProblem(err))
 		return

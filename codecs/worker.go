@@ -45,6 +45,7 @@ type worker struct {
 	outputs map[uint32]*output
 	order   []uint32        // of the outputs, as they came
 	latest  picture.Decoded // valid until the next is decoded; without picture when there is none
+	sound   hearing
 	tally   convert.Tally
 	told    time.Time
 }
@@ -56,6 +57,7 @@ func (w *worker) close() {
 	for _, o := range w.outputs {
 		o.close()
 	}
+	w.sound.close()
 }
 
 func (w *worker) work() error {
@@ -76,11 +78,11 @@ func (w *worker) work() error {
 func (w *worker) handle(kind convert.Kind, body []byte) error {
 	switch kind {
 	case convert.KindInput:
-		return w.input(body)
+		return read(body, w.input)
 	case convert.KindOutput:
-		return w.output(body)
+		return read(body, w.output)
 	case convert.KindEndOutput:
-		return w.endOutput(body)
+		return read(body, w.endOutput)
 	case convert.KindPicture:
 		return w.picture(body)
 	case convert.KindRepeat:
@@ -88,15 +90,17 @@ func (w *worker) handle(kind convert.Kind, body []byte) error {
 	case convert.KindAsk:
 		w.told = time.Time{}
 		return w.tell()
+	case convert.KindSoundInput:
+		return read(body, w.sound.input)
+	case convert.KindSoundOutput:
+		return read(body, w.sound.output)
+	case convert.KindSound:
+		return w.hear(body)
 	}
 	return fmt.Errorf("%w: kind %d", convert.ErrMalformed, kind)
 }
 
-func (w *worker) input(body []byte) error {
-	var in convert.Input
-	if err := convert.ReadJSON(body, &in); err != nil {
-		return err
-	}
+func (w *worker) input(in convert.Input) error {
 	if err := in.Validate(); err != nil {
 		return err
 	}
@@ -137,11 +141,7 @@ func (d rawDecoder) Decode(data []byte, stamp convert.Stamp) (picture.Decoded, b
 
 func (rawDecoder) Close() {}
 
-func (w *worker) output(body []byte) error {
-	var o convert.Output
-	if err := convert.ReadJSON(body, &o); err != nil {
-		return err
-	}
+func (w *worker) output(o convert.Output) error {
 	if err := o.Validate(); err != nil {
 		return err
 	}
@@ -158,13 +158,42 @@ func (w *worker) output(body []byte) error {
 	return nil
 }
 
-func (w *worker) endOutput(body []byte) error {
-	var o convert.Output
-	if err := convert.ReadJSON(body, &o); err != nil {
+func (w *worker) endOutput(o convert.Output) error {
+	w.drop(o.Number)
+	w.sound.drop(o.Number)
+	return nil
+}
+
+// read gives an order to who follows it.
+func read[T any](body []byte, follow func(T) error) error {
+	var order T
+	if err := convert.ReadJSON(body, &order); err != nil {
 		return err
 	}
-	w.drop(o.Number)
-	return nil
+	return follow(order)
+}
+
+// hear converts a unit of sound. One that cannot be decoded is counted and left out.
+func (w *worker) hear(body []byte) error {
+	stamp, data, err := convert.ReadStamped(body)
+	if err != nil {
+		return err
+	}
+	begun := cpuTime()
+	undecoded, err := w.sound.unit(stamp, data, func(s convert.Stamp, data []byte) error {
+		return w.conn.WriteStamped(convert.KindCoded, s, data)
+	})
+	w.tally.Decoded.Busy += cpuTime() - begun
+	if undecoded != nil {
+		w.tally.Undecoded++
+		w.tally.Trouble = undecoded.Error()
+	} else {
+		w.tally.Decoded.Pictures++
+	}
+	if err != nil {
+		return err
+	}
+	return w.tell()
 }
 
 func (w *worker) drop(number uint32) {

@@ -151,18 +151,24 @@ func (c *Converter) kicked() {
 
 // loop runs workers while there is something to make.
 func (c *Converter) loop(ctx context.Context) {
+	keep(ctx, c.kick, func() bool { return len(c.present(time.Now())) > 0 }, c.session, c.failed)
+}
+
+// keep runs one session after the other while something is wanted, with pauses that
+// grow after those that fail. A kick says that something may be wanted now.
+func keep(ctx context.Context, kick <-chan struct{}, wanted func() bool, session func(context.Context) error, failed func(error, time.Duration)) {
 	pause := firstPause
 	for {
-		if len(c.present(time.Now())) == 0 {
+		if !wanted() {
 			select {
 			case <-ctx.Done():
 				return
-			case <-c.kick:
+			case <-kick:
 				continue
 			}
 		}
 		begun := time.Now()
-		err := c.session(ctx)
+		err := session(ctx)
 		if ctx.Err() != nil {
 			return
 		}
@@ -172,7 +178,7 @@ func (c *Converter) loop(ctx context.Context) {
 		if time.Since(begun) >= settled {
 			pause = firstPause
 		}
-		c.failed(err, pause)
+		failed(err, pause)
 		if !wait(ctx, pause) {
 			return
 		}

@@ -5,6 +5,8 @@ package convert
 
 import (
 	"bytes"
+	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"os"
@@ -43,6 +45,18 @@ func Find(given string) (string, error) {
 		return path, nil
 	}
 	return "", ErrNoWorker
+}
+
+// DecodesAAC asks a worker whether it can decode AAC; it cannot when there is none.
+func DecodesAAC(program string) bool {
+	if program == "" {
+		return false
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), endTimeout)
+	defer cancel()
+	said, err := exec.CommandContext(ctx, program, "abilities").Output()
+	var can struct{ DecodesAAC bool }
+	return err == nil && json.Unmarshal(said, &can) == nil && can.DecodesAAC
 }
 
 const (
@@ -189,6 +203,27 @@ func (w *Worker) EndOutput(number uint32) error {
 // Picture hands a picture over.
 func (w *Worker) Picture(s convert.Stamp, data []byte) error {
 	return w.write(func() error { return w.conn.WriteStamped(convert.KindPicture, s, data) })
+}
+
+// SoundInput says what the sound after it is.
+func (w *Worker) SoundInput(in convert.SoundInput) error {
+	if err := in.Validate(); err != nil {
+		return err
+	}
+	return w.write(func() error { return w.conn.WriteJSON(convert.KindSoundInput, in) })
+}
+
+// SoundOutput has a coding of the sound made.
+func (w *Worker) SoundOutput(o convert.SoundOutput) error {
+	if err := o.Validate(); err != nil {
+		return err
+	}
+	return w.write(func() error { return w.conn.WriteJSON(convert.KindSoundOutput, o) })
+}
+
+// Sound hands a unit of sound over.
+func (w *Worker) Sound(s convert.Stamp, data []byte) error {
+	return w.write(func() error { return w.conn.WriteStamped(convert.KindSound, s, data) })
 }
 
 // Repeat has the last picture made once more.

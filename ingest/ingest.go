@@ -22,7 +22,11 @@ func Play(ctx context.Context, cfg source.Config) (next uint64, err error) {
 		return cfg.FirstEpoch, err
 	case !source.HTTP(u):
 		return rtsp.Play(ctx, cfg)
-	case cfg.Fetch == source.FetchPoll:
+	}
+	if cfg.SoundTrack != nil {
+		cfg.SoundTrack(nil) // pictures over HTTP have none
+	}
+	if cfg.Fetch == source.FetchPoll {
 		return still.Play(ctx, cfg)
 	}
 	cfg.FirstEpoch, err = mjpeg.Play(ctx, cfg)

@@ -4,7 +4,7 @@
 set -euo pipefail
 
 case "${1:-}" in
-  codecs)   why="to build the codec worker"; packages="gcc libc6-dev pkg-config libopenh264-dev libturbojpeg0-dev libyuv-dev" ;;
+  codecs)   why="to build the codec worker"; packages="gcc libc6-dev pkg-config libopenh264-dev libturbojpeg0-dev libyuv-dev libopus-dev libvo-aacenc-dev libfaad-dev" ;;
   browser)  why="to test pages in a real browser"; packages="chromium" ;;
   bench)    why="to measure against"; packages="nginx-light wrk" ;;
   terminal) why="to take pictures of the command line"; packages="xvfb xterm imagemagick x11-utils fonts-dejavu-core" ;;

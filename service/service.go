@@ -81,7 +81,7 @@ func Run(ctx context.Context, cfg Config, started func(Started)) error {
 	if err != nil {
 		return errors.Join(err, listener.Close())
 	}
-	feeds, err := station.Open(station.Config{Store: records, Log: cfg.Log, Codecs: codecs})
+	feeds, err := station.Open(station.Config{Store: records, Log: cfg.Log, Codecs: codecs, AAC: convert.DecodesAAC(codecs)})
 	if err != nil {
 		return errors.Join(err, listener.Close())
 	}

@@ -68,8 +68,13 @@ type Config struct {
 	Algorithm string // of Digest; empty is MD5
 	NonceUses int    // requests after which a nonce goes stale; 0 means never
 	NoTCP     bool   // offers RTP over UDP only
-	Settings  Settings
-	Worker    string // path of the codec worker; empty means to look for it
+	NoReports bool   // sends no sender reports, as some cameras do
+
+	Sound      Sound   // RTSP only; empty means none
+	SoundDrift float64 // by how much the sound's clock runs fast, such as 0.0002
+
+	Settings Settings
+	Worker   string // path of the codec worker; empty means to look for it
 }
 
 // Camera is one simulated camera.
@@ -115,6 +120,9 @@ func New(cfg Config) (*Camera, error) {
 	case RTSP, MotionJPEG, Stills:
 	default:
 		return nil, fmt.Errorf("kind %q is not one of %s, %s, %s", cfg.Kind, RTSP, MotionJPEG, Stills)
+	}
+	if _, _, _, err := cfg.Sound.plan(); err != nil {
+		return nil, fmt.Errorf("simulated camera %s: %w", cfg.Name, err)
 	}
 	if err := cfg.Settings.output(cfg.Kind).Validate(); err != nil {
 		return nil, fmt.Errorf("simulated camera %s: %w", cfg.Name, err)
@@ -215,8 +223,9 @@ func (c *Camera) Drop() {
 func (c *Camera) live(ctx context.Context) (again rebooting, err error) {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	h := hub.New(hub.Config{})
+	h, sound := hub.New(hub.Config{}), hub.New(hub.Config{Keep: soundKept})
 	defer h.Close()
+	defer sound.Close()
 	server := c.newServer(h)
 	defer server.Close()
 	c.mu.Lock()
@@ -226,8 +235,13 @@ func (c *Camera) live(ctx context.Context) (again rebooting, err error) {
 	var parts sync.WaitGroup
 	defer parts.Wait()
 	defer cancel()
-	failed := make(chan error, 2)
-	parts.Go(func() { failed <- c.films(ctx, settings, h) })
+	failed := make(chan error, 3)
+	parts.Go(func() { failed <- c.films(ctx, settings, h, sound) })
+	parts.Go(func() {
+		if err := c.records(ctx, sound); err != nil {
+			failed <- err
+		}
+	})
 	parts.Go(func() {
 		if err := server.Serve(listener); err != nil {
 			failed <- err
@@ -268,7 +282,7 @@ func (c *Camera) newServer(h *hub.Hub) server {
 		return newWeb(c, h, challenge)
 	}
 	return rtsp.NewServer(rtsp.Config{
-		Lookup: c.lookup, User: c.cfg.User, Password: c.cfg.Password, NonceUses: c.cfg.NonceUses, NoTCP: c.cfg.NoTCP,
+		Lookup: c.lookup, User: c.cfg.User, Password: c.cfg.Password, NonceUses: c.cfg.NonceUses, NoTCP: c.cfg.NoTCP, NoReports: c.cfg.NoReports,
 		Challenge: challenge, Tamper: &c.Faults,
 	})
 }
@@ -293,10 +307,10 @@ func (c *Camera) Set(s Settings) error {
 }
 
 // films films until ctx ends, with the settings of the day.
-func (c *Camera) films(ctx context.Context, s Settings, h *hub.Hub) error {
+func (c *Camera) films(ctx context.Context, s Settings, h, sound *hub.Hub) error {
 	begun := time.Now()
 	for {
-		next, err := c.film(ctx, s, h, begun)
+		next, err := c.film(ctx, s, h, sound, begun)
 		if err != nil || ctx.Err() != nil {
 			return err
 		}
@@ -306,8 +320,8 @@ func (c *Camera) films(ctx context.Context, s Settings, h *hub.Hub) error {
 
 // film paints and encodes until ctx ends or other settings are wanted. A worker
 // that dies is replaced.
-func (c *Camera) film(ctx context.Context, s Settings, h *hub.Hub, begun time.Time) (Settings, error) {
-	f := &film{camera: c, settings: s, hub: h, scene: scene.New(s.Width, s.Height, c.cfg.Name), begun: begun}
+func (c *Camera) film(ctx context.Context, s Settings, h, sound *hub.Hub, begun time.Time) (Settings, error) {
+	f := &film{camera: c, settings: s, hub: h, sound: sound, scene: scene.New(s.Width, s.Height, c.cfg.Name), begun: begun}
 	defer f.end()
 	ticker := time.NewTicker(time.Duration(float64(time.Second) / s.FrameRate))
 	defer ticker.Stop()
@@ -332,6 +346,7 @@ type film struct {
 	camera   *Camera
 	settings Settings
 	hub      *hub.Hub
+	sound    *hub.Hub
 	scene    *scene.Scene
 	worker   *convert.Worker
 	begun    time.Time
@@ -391,6 +406,9 @@ func (f *film) coded(stamp coreconvert.Stamp, data []byte) {
 		f.epoch = &media.Epoch{Tracks: []*media.Track{track}}
 		f.camera.mu.Lock()
 		f.camera.stream = &rtsp.Stream{Hub: f.hub, Track: track}
+		if _, _, sent, _ := f.camera.cfg.Sound.plan(); sent != nil {
+			f.camera.stream.Sound, f.camera.stream.SoundTrack = f.sound, sent
+		}
 		f.camera.mu.Unlock()
 	}
 	f.hub.Publish(&media.Sample{

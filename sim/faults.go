@@ -5,18 +5,20 @@ import (
 	"math/rand/v2"
 	"sync"
 	"time"
+
+	"webostrum/core/media"
 )
 
 // Faults is what a camera does wrong. The zero value does nothing wrong. It is
 // safe for concurrent use.
 type Faults struct {
 	mu     sync.Mutex
-	refuse bool    // every password is wrong; guarded by mu
-	frozen bool    // sends nothing, keeps the connection; guarded by mu
-	loss   float64 // share of packets left out; guarded by mu
-	swap   float64 // share of packets that change places with the next; guarded by mu
-	jump   uint32  // added to every RTP timestamp; guarded by mu
-	page   bool    // a sign-in page comes in place of pictures; guarded by mu
+	refuse bool          // every password is wrong; guarded by mu
+	frozen bool          // sends nothing, keeps the connection; guarded by mu
+	loss   float64       // share of packets left out; guarded by mu
+	swap   float64       // share of packets that change places with the next; guarded by mu
+	jump   time.Duration // added to every RTP timestamp; guarded by mu
+	page   bool          // a sign-in page comes in place of pictures; guarded by mu
 }
 
 // Misbehaviour is all of it at once, as the control takes it. Fields left out
@@ -50,7 +52,7 @@ func (f *Faults) Set(m Misbehaviour) {
 		f.page = *m.SignInPage
 	}
 	if m.Jump != nil {
-		f.jump += uint32(int64(m.Jump.Seconds() * clockRate))
+		f.jump += *m.Jump
 	}
 }
 
@@ -82,7 +84,7 @@ func (f *Faults) picture(data []byte) []byte {
 }
 
 // Outgoing implements rtsp.Tamper.
-func (f *Faults) Outgoing(packets [][]byte) [][]byte {
+func (f *Faults) Outgoing(t *media.Track, packets [][]byte) [][]byte {
 	const timestampAt = 4 // RFC 3550, 5.1
 	f.mu.Lock()
 	defer f.mu.Unlock()
@@ -95,7 +97,7 @@ func (f *Faults) Outgoing(packets [][]byte) [][]byte {
 			continue
 		}
 		ts := binary.BigEndian.Uint32(p[timestampAt:])
-		binary.BigEndian.PutUint32(p[timestampAt:], ts+f.jump)
+		binary.BigEndian.PutUint32(p[timestampAt:], ts+uint32(t.Ticks(f.jump)))
 		kept = append(kept, p)
 	}
 	for i := 0; i+1 < len(kept); i++ {

@@ -2,6 +2,7 @@ package station
 
 import (
 	"context"
+	"errors"
 	"math/rand/v2"
 	"strconv"
 	"sync"
@@ -13,7 +14,6 @@ import (
 	"webostrum/core/hls"
 	"webostrum/core/hub"
 	"webostrum/core/media"
-	"webostrum/deliver/memfile"
 	"webostrum/ingest"
 	"webostrum/ingest/source"
 	"webostrum/store"
@@ -60,6 +60,7 @@ type Status struct {
 	Codec     media.Codec   // of what comes in; empty as long as it is not known
 	Costs     convert.Costs // of what is converted
 	Lacks     string        // what is missing here for any conversion; empty when nothing is
+	Sound     SoundStatus
 }
 
 // Status returns the present state.
@@ -75,6 +76,7 @@ func (f *Feed) Status() Status {
 		s.Run, s.Target = r.name, r.target()
 		s.Codec, s.Costs = r.known(), r.converter.Costs()
 	}
+	s.Sound = f.soundStatus(r)
 	if f.station.cfg.Codecs == "" {
 		s.Lacks = convert.ErrNoWorker.Error()
 	}
@@ -156,22 +158,21 @@ func code(f *fault.Error) fault.Code {
 // begin prepares a run. From then on the feed counts as switched on, and what is
 // asked of it waits for the first pictures.
 func (f *Feed) begin(record store.Feed) (*run, error) {
-	name := newRun()
-	segmenter, err := hls.New(hls.Config{
-		Run: name, Start: time.Now(), Wanted: time.Duration(record.SegmentMillis) * time.Millisecond, Listed: record.ListSize, Keep: memfile.Keep,
-	})
-	if err != nil {
-		return nil, err
-	}
 	r := &run{
-		feed: f, name: name, record: record, segmenter: segmenter, hub: hub.New(hub.Config{}), begun: make(chan struct{}),
+		feed: f, name: newRun(), record: record, hub: hub.New(hub.Config{}), sounds: hub.New(hub.Config{Keep: soundKept}), begun: make(chan struct{}),
 		asked: make(map[string]fault.Code), outlets: make(map[string]*outlet), stills: make(map[Wanted]*media.Sample),
+	}
+	if err := r.cutting(r.name, hls.Original).Validate(); err != nil {
+		return nil, errors.Join(err, r.close())
 	}
 	r.stale = time.AfterFunc(f.station.staleAfter, r.forget)
 	r.converter = convert.New(convert.Config{
 		Program: f.station.cfg.Codecs, Source: r.hub,
 		Live: func() bool { return f.Condition().State == StateLive },
 		Note: func(text string) { f.tell(EventWarning, text) },
+	})
+	r.heard = convert.NewSound(convert.SoundConfig{
+		Program: f.station.cfg.Codecs, Source: r.sounds, Note: func(text string) { f.tell(EventWarning, text) },
 	})
 	f.mu.Lock()
 	f.run = r
@@ -192,7 +193,8 @@ func (f *Feed) end(r *run) {
 	r.drop(func(string) bool { return true })
 	r.parts.Wait()
 	r.converter.Close()
-	r.hub.Close()
+	r.heard.Close()
+	_ = r.close()
 	f.meter.reset()
 	f.change(StateOff, nil, 0, time.Time{})
 }
@@ -202,9 +204,11 @@ type run struct {
 	feed      *Feed
 	name      string
 	record    store.Feed
-	segmenter *hls.Segmenter // of the camera's own video
-	hub       *hub.Hub       // what the camera sends
+	hub       *hub.Hub // what the camera sends to see
+	sounds    *hub.Hub // and to hear
 	converter *convert.Converter
+	heard     *convert.Sound
+	sound     atomic.Pointer[media.Track] // nil when there is none, or it is not known
 	epoch     *media.Epoch
 	next      uint64                // number of the next epoch
 	liveSince time.Time             // zero when not live
@@ -218,6 +222,7 @@ type run struct {
 	mu      sync.Mutex
 	ended   bool                     // guarded by mu
 	outlets map[string]*outlet       // by name of the rendition; guarded by mu
+	opened  int                      // outlets so far; guarded by mu
 	stills  map[Wanted]*media.Sample // the newest that were asked for; guarded by mu
 }
 
@@ -231,15 +236,24 @@ func (r *run) codec(ctx context.Context) (media.Codec, error) {
 	}
 }
 
+// close lets the hubs go.
+func (r *run) close() error {
+	r.hub.Close()
+	r.sounds.Close()
+	return nil
+}
+
 // target returns the target duration of the list that players get; zero as long as
 // there is none.
 func (r *run) target() time.Duration {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	if o := r.outlets[Automatic]; o != nil {
-		return o.segmenter.Target()
+	for _, name := range []string{hls.Original, Automatic} {
+		if o := r.outlets[name]; o != nil {
+			return o.segmenter.Target()
+		}
 	}
-	return r.segmenter.Target()
+	return 0
 }
 
 // known returns how the camera codes, or nothing as long as no picture has come.
@@ -269,11 +283,11 @@ func (r *run) play(ctx context.Context) error {
 		URL: r.record.URL, User: r.record.User, Password: r.record.Password,
 		Transport: source.Transport(r.record.Transport), Fingerprint: r.record.Fingerprint,
 		Fetch: source.Fetch(r.record.Fetch), Poll: time.Duration(r.record.PollMillis) * time.Millisecond,
-		FirstEpoch: r.next, Publish: r.publish, Started: r.started, Connecting: r.connecting,
+		FirstEpoch: r.next, Publish: r.publish, Sound: r.sounds.Publish, SoundTrack: r.soundIs, Started: r.started, Connecting: r.connecting,
 	})
 	r.next = next
 	r.feed.session.Store(nil)
-	r.segmenter.Break()
+	r.interrupted()
 	if !r.liveSince.IsZero() {
 		r.stale.Reset(r.feed.station.staleAfter)
 	}
@@ -294,13 +308,10 @@ func (r *run) publish(s *media.Sample) {
 	}
 	r.feed.meter.sample(s)
 	r.hub.Publish(s)
-	r.first.Do(func() { close(r.begun) })
-	if s.Track.Codec != media.H264 {
-		return // HLS gets it from an outlet, converted
-	}
-	if err := r.segmenter.Write(s); err != nil {
-		r.feed.tell(EventWarning, err.Error())
-	}
+	r.first.Do(func() {
+		close(r.begun)
+		r.arrangeOriginal()
+	})
 }
 
 // failed notes a failed try and returns how long to wait before the next.
@@ -375,12 +386,16 @@ func (f *Feed) lacks() bool {
 // is asked for.
 func (f *Feed) Playable() bool {
 	r := f.present()
-	switch {
-	case r == nil:
+	if r == nil {
 		return false
-	case r.known() == media.JPEG:
-		return f.station.cfg.Codecs != "" && f.Condition().State == StateLive
 	}
-	_, ok := r.segmenter.Media()
-	return ok
+	live := f.Condition().State == StateLive
+	if r.known() == media.JPEG {
+		return f.station.cfg.Codecs != "" && live
+	}
+	if g := f.Segments(hls.Original); g != nil {
+		_, ok := g.Media()
+		return ok
+	}
+	return live
 }

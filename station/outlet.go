@@ -5,12 +5,15 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"sync/atomic"
 	"time"
 
 	"webostrum/convert"
 	core "webostrum/core/convert"
 	"webostrum/core/hls"
+	"webostrum/core/hub"
 	"webostrum/core/media"
+	"webostrum/core/plan"
 	"webostrum/deliver/memfile"
 	"webostrum/deliver/problem"
 	"webostrum/store"
@@ -24,13 +27,21 @@ const Automatic = "automatic"
 // list.
 const defaultLease = 30 * time.Second
 
+// idle is how long an outlet waits for a picture before it looks whether there is
+// something else to do.
+const idle = 100 * time.Millisecond
+
 // outlet is a rendition on its way to HLS players.
 type outlet struct {
 	name      string
 	segmenter *hls.Segmenter
-	output    *convert.Output
-	lease     *time.Timer
+	output    *convert.Output // nil for the camera's own video
+	lease     *time.Timer     // ends it
+	always    bool            // it has no lease; guarded by the run's mu
 	cancel    context.CancelFunc
+
+	gap  atomic.Bool // the camera has stopped sending: end the segment in the making
+	past atomic.Bool // it did so long ago: drop what was made
 }
 
 var errOff = problem.Problem{
@@ -67,7 +78,7 @@ func (f *Feed) Open(ctx context.Context, rendition string) (*hls.Segmenter, erro
 		case err != nil:
 			return nil, err
 		case codec == media.H264:
-			return r.segmenter, nil
+			return r.outlet(hls.Original, nil)
 		case rendition == hls.Original:
 			return nil, problem.Problem{
 				Status: http.StatusNotFound, Code: "rendition-not-for-hls", Detail: "The camera sends JPEG, which HLS cannot carry.",
@@ -86,7 +97,7 @@ func (f *Feed) Open(ctx context.Context, rendition string) (*hls.Segmenter, erro
 			Remedy: "Ask for ../mjpeg?rendition=" + rendition + ".",
 		}
 	}
-	return r.outlet(rendition, wish)
+	return r.outlet(rendition, &wish)
 }
 
 // Segments implements hls.Feed.
@@ -94,9 +105,6 @@ func (f *Feed) Segments(rendition string) *hls.Segmenter {
 	r := f.present()
 	if r == nil {
 		return nil
-	}
-	if rendition == hls.Original {
-		return r.segmenter
 	}
 	r.mu.Lock()
 	defer r.mu.Unlock()
@@ -141,50 +149,108 @@ func Wish(r store.Rendition, feed store.Feed) (convert.Wish, error) {
 	return w, w.Validate()
 }
 
-// outlet returns what makes a rendition's segments, and begins it if need be.
-func (r *run) outlet(name string, w convert.Wish) (*hls.Segmenter, error) {
+// outlet returns what makes a rendition's segments, and begins it if need be; without
+// a wish it is the camera's own video.
+func (r *run) outlet(name string, w *convert.Wish) (*hls.Segmenter, error) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
+	return r.outletLocked(name, w, false)
+}
+
+func (r *run) outletLocked(name string, w *convert.Wish, always bool) (*hls.Segmenter, error) {
 	if r.ended {
 		return nil, errOff
 	}
 	if o := r.outlets[name]; o != nil {
-		o.lease.Reset(r.feed.station.lease)
+		if !o.always {
+			o.lease.Reset(r.feed.station.lease)
+		}
 		return o.segmenter, nil
 	}
-	output, err := r.converter.Use(w)
-	if err != nil {
-		return nil, cannotConvert(err)
+	var output *convert.Output
+	release := func() {}
+	if w != nil {
+		var err error
+		if output, err = r.converter.Use(*w); err != nil {
+			return nil, cannotConvert(err)
+		}
+		release = output.Release
 	}
-	segmenter, err := hls.New(hls.Config{
-		Run: newRun(), Name: name, Start: time.Now(), Wanted: time.Duration(r.record.SegmentMillis) * time.Millisecond,
-		Listed: r.record.ListSize, Keep: memfile.Keep,
-	})
+	id := r.name
+	if r.opened++; r.opened > 1 {
+		id = newRun()
+	}
+	segmenter, err := hls.New(r.cutting(id, name))
 	if err != nil {
-		output.Release()
+		release()
 		return nil, err
 	}
 	ctx, cancel := context.WithCancel(context.Background())
-	o := &outlet{name: name, segmenter: segmenter, output: output, cancel: cancel, lease: time.AfterFunc(r.feed.station.lease, cancel)}
+	o := &outlet{name: name, segmenter: segmenter, output: output, always: always, cancel: cancel, lease: time.AfterFunc(r.feed.station.lease, cancel)}
+	if always {
+		o.lease.Stop()
+	}
 	r.outlets[name] = o
 	r.parts.Go(func() { r.serve(ctx, o) })
 	return segmenter, nil
 }
 
+// cutting says how a rendition is cut.
+func (r *run) cutting(id, name string) hls.Config {
+	return hls.Config{
+		Run: id, Name: name, Start: time.Now(), Wanted: time.Duration(r.record.SegmentMillis) * time.Millisecond, Listed: r.record.ListSize, Keep: memfile.Keep,
+	}
+}
+
+// arrangeOriginal has the camera's own video cut all the time, where it is H.264 and
+// nothing has to be converted for that which is converted only while somebody
+// listens.
+func (r *run) arrangeOriginal() {
+	if r.known() != media.H264 {
+		return
+	}
+	p := r.feed.soundPlan(plan.HLS, r.sound.Load())
+	always := !p.Convert || p.Always
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if o := r.outlets[hls.Original]; o != nil {
+		if o.always = always; always {
+			o.lease.Stop()
+		} else {
+			o.lease.Reset(r.feed.station.lease)
+		}
+		return
+	}
+	if always {
+		_, _ = r.outletLocked(hls.Original, nil, true) // what may be wrong was looked at when the run began
+	}
+}
+
 // serve makes segments until nobody asks for them any more.
 func (r *run) serve(ctx context.Context, o *outlet) {
-	r.feed.tell(EventConvert, "converting began: "+o.what())
-	reader := o.output.Hub().NewReader()
-	for {
-		s, _, err := reader.Next(ctx)
+	r.note(o, "converting began: "+o.what())
+	source := r.hub
+	if o.output != nil {
+		source = o.output.Hub()
+	}
+	reader := source.NewReader()
+	side := &soundSide{run: r, segmenter: o.segmenter}
+	for ctx.Err() == nil {
+		s, err := o.next(ctx, reader)
 		if err != nil {
 			break
 		}
+		if s == nil {
+			continue
+		}
+		side.arrange(s)
 		if err := o.segmenter.Write(s); err != nil {
 			r.feed.tell(EventWarning, err.Error())
 		}
+		side.pour()
 	}
 	reader.Close()
+	side.close()
 	r.mu.Lock()
 	if r.outlets[o.name] == o {
 		delete(r.outlets, o.name)
@@ -192,10 +258,39 @@ func (r *run) serve(ctx context.Context, o *outlet) {
 	r.mu.Unlock()
 	o.lease.Stop()
 	o.cancel()
-	share := r.share(o.output)
-	o.output.Release()
+	if o.output != nil {
+		share := r.share(o.output)
+		o.output.Release()
+		r.note(o, "nobody watches "+o.name+" any more"+share)
+	}
 	o.segmenter.Forget()
-	r.feed.tell(EventConvert, "nobody watches "+o.name+" any more"+share)
+}
+
+// next returns the next picture; none when there was none for a while.
+func (o *outlet) next(ctx context.Context, reader *hub.Reader) (*media.Sample, error) {
+	if s := reader.Try(); s != nil {
+		return s, nil
+	}
+	wait, cancel := context.WithTimeout(ctx, idle)
+	defer cancel()
+	s, _, err := reader.Next(wait)
+	if err == nil || ctx.Err() != nil || !errors.Is(err, context.DeadlineExceeded) {
+		return s, err
+	}
+	if o.gap.Swap(false) {
+		o.segmenter.Break()
+	}
+	if o.past.Swap(false) {
+		o.segmenter.Forget()
+	}
+	return nil, nil
+}
+
+// note writes an event about a conversion; the camera's own video is none.
+func (r *run) note(o *outlet, text string) {
+	if o.output != nil {
+		r.feed.tell(EventConvert, text)
+	}
 }
 
 func (o *outlet) what() string {
@@ -231,10 +326,19 @@ func (r *run) drop(which func(name string) bool) {
 
 // forget drops what was made: it is the past.
 func (r *run) forget() {
-	r.segmenter.Forget()
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	for _, o := range r.outlets {
+		o.past.Store(true)
 		o.segmenter.Forget()
+	}
+}
+
+// interrupted says that the camera has stopped sending.
+func (r *run) interrupted() {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	for _, o := range r.outlets {
+		o.gap.Store(true)
 	}
 }

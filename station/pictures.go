@@ -10,6 +10,7 @@ import (
 	"webostrum/core/hls"
 	"webostrum/core/hub"
 	"webostrum/core/media"
+	"webostrum/core/plan"
 	"webostrum/deliver/problem"
 )
 
@@ -173,17 +174,33 @@ func (r *run) forgetStills() {
 	clear(r.stills)
 }
 
-// Video is a feed's H.264 for one viewer. Release it.
+// Video is a feed's H.264 for one viewer, with its sound. Release it.
 type Video struct {
 	Hub     *hub.Hub
 	Why     string // why it is converted; empty when it is the camera's own
+	Sound   *Sound // nil for none
 	Release func()
 }
 
 // Video opens a feed's video as browsers decode it by WebRTC: a rendition, or with
 // the empty name the camera's own, converted if it is not H.264 or has reordered
-// pictures. It waits for the camera until ctx ends. Errors are as in Open.
-func (f *Feed) Video(ctx context.Context, rendition string) (*Video, error) {
+// pictures. Sound comes with it where it is wanted and there is any. It waits for the
+// camera until ctx ends. Errors are as in Open.
+func (f *Feed) Video(ctx context.Context, rendition string, sound bool) (*Video, error) {
+	v, err := f.video(ctx, rendition)
+	r := f.present()
+	if err != nil || !sound || r == nil {
+		return v, err
+	}
+	camera := r.sound.Load()
+	if v.Sound = r.soundFor(f.soundPlan(plan.WebRTC, camera), camera); v.Sound != nil {
+		picture := v.Release
+		v.Release = func() { picture(); v.Sound.Release() }
+	}
+	return v, nil
+}
+
+func (f *Feed) video(ctx context.Context, rendition string) (*Video, error) {
 	r := f.present()
 	if r == nil {
 		return nil, errOff

@@ -13,6 +13,7 @@ import (
 	"sync"
 	"time"
 
+	"webostrum/core/hls"
 	"webostrum/store"
 )
 
@@ -35,6 +36,7 @@ type Config struct {
 	Store  *store.Store
 	Log    *slog.Logger
 	Codecs string // path of the codec worker; empty when there is none
+	AAC    bool   // the worker can decode AAC
 }
 
 // Station holds all feeds. It is safe for concurrent use.
@@ -237,9 +239,10 @@ func (f *Feed) renew(before, r store.Feed) {
 	if run == nil {
 		return
 	}
+	run.arrangeOriginal()
 	run.forgetStills() // they may be of another size from now on
 	run.drop(func(name string) bool {
-		return name != Automatic && (before.Title != r.Title || rendition(before, name) != rendition(r, name))
+		return name != Automatic && name != hls.Original && (before.Title != r.Title || rendition(before, name) != rendition(r, name))
 	})
 }
 

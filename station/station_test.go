@@ -15,6 +15,7 @@ import (
 
 	"webostrum/core/fault"
 	"webostrum/core/hls"
+	"webostrum/core/media"
 	server "webostrum/deliver/rtsp"
 	"webostrum/station"
 	"webostrum/store"
@@ -58,7 +59,7 @@ func isState(want station.State) func(station.Status) bool {
 type switches struct{ refuse, freeze atomic.Bool }
 
 func (s *switches) RefuseSignIn() bool { return s.refuse.Load() }
-func (s *switches) Outgoing(p [][]byte) [][]byte {
+func (s *switches) Outgoing(_ *media.Track, p [][]byte) [][]byte {
 	if s.freeze.Load() {
 		return nil
 	}

@@ -30,6 +30,11 @@ type Feed struct {
 	PictureRate    float64
 	PictureQuality int
 
+	// Whether sound is wanted: automatic, on or off, and as-feed for a delivery.
+	Sound       string
+	SoundHLS    string `gorm:"column:sound_hls"`
+	SoundWebRTC string `gorm:"column:sound_web_rtc"`
+
 	Renditions []Rendition     // by name
 	Requests   []CameraRequest // by name
 

@@ -130,6 +130,11 @@ var migrations = []migration{
 		`CREATE TABLE links (id INTEGER PRIMARY KEY, feed_id INTEGER NOT NULL REFERENCES feeds(id) ON DELETE CASCADE, name TEXT NOT NULL,
 			sum BLOB NOT NULL UNIQUE, created_at DATETIME NOT NULL, UNIQUE (feed_id, name))`,
 	}},
+	{3, []string{
+		`ALTER TABLE feeds ADD COLUMN sound TEXT NOT NULL DEFAULT 'automatic'`,
+		`ALTER TABLE feeds ADD COLUMN sound_hls TEXT NOT NULL DEFAULT 'as-feed'`,
+		`ALTER TABLE feeds ADD COLUMN sound_web_rtc TEXT NOT NULL DEFAULT 'as-feed'`,
+	}},
 }
 
 func (s *Store) migrate() error {

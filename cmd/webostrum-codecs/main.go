@@ -1,5 +1,6 @@
-// Command webostrum-codecs encodes pictures for webostrum, which starts it and
-// speaks to it over standard input and output. It is of no use by itself.
+// Command webostrum-codecs decodes and encodes pictures and sound for webostrum,
+// which starts it and speaks to it over standard input and output. It is of no use by
+// itself. With the one argument "abilities" it tells as JSON what it can do.
 package main
 
 import (
@@ -10,6 +11,10 @@ import (
 )
 
 func main() {
+	if len(os.Args) == 2 && os.Args[1] == "abilities" {
+		fmt.Printf("{\"decodesAAC\":%t}\n", codecs.DecodesAAC)
+		return
+	}
 	if len(os.Args) > 1 {
 		fmt.Fprintln(os.Stderr, "webostrum-codecs is started by webostrum and takes no arguments.")
 		os.Exit(2)

@@ -51,9 +51,11 @@ func demoFeeds() []demoFeed {
 	winch.Width, winch.Height, winch.FrameRate = 480, 270, 5 // as it leaves the factory
 	const everyFourSeconds = 0.25
 	summit.FrameRate = everyFourSeconds
+	upper := sim.Defaults()
+	upper.Width, upper.Height, upper.BitRate = 960, 540, 1_200_000
 	return []demoFeed{
 		{
-			camera: sim.Config{Name: "lower-station", Kind: sim.RTSP, Settings: sim.Defaults()},
+			camera: sim.Config{Name: "lower-station", Kind: sim.RTSP, Sound: sim.AAC, Settings: sim.Defaults()},
 			feed:   api.NewFeed{Title: "Lower station", Public: true},
 		},
 		{
@@ -66,6 +68,10 @@ func demoFeeds() []demoFeed {
 		{
 			camera: sim.Config{Name: "summit-mast", Kind: sim.Stills, Settings: summit},
 			feed:   api.NewFeed{Title: "Summit mast", Public: true},
+		},
+		{
+			camera: sim.Config{Name: "upper-station", Kind: sim.RTSP, Sound: sim.PCMU, Settings: upper},
+			feed:   api.NewFeed{Title: "Upper station", Public: true},
 		},
 	}
 }
@@ -176,9 +182,10 @@ The Morrow Crag Funicular is on the air. Open this address; it signs you in:
 Watch pages  %s/watch/lower-station
              %s/watch/winch-room
              %s/watch/summit-mast
+             %s/watch/upper-station
 Commands     bin/webostrum --data %s feed list
 Misbehave    bin/webostrum sim tell --camera winch-room reboot
 End          Ctrl-C
 
-`, s.Address, key, s.Address, s.Address, s.Address, data)
+`, s.Address, key, s.Address, s.Address, s.Address, s.Address, data)
 }

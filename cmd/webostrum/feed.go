@@ -56,6 +56,9 @@ func feedFlags() []cli.Flag {
 		&cli.FloatFlag{Name: "segment", Usage: "wanted `SECONDS` of an HLS segment"},
 		&cli.IntFlag{Name: "list-size", Usage: "segments in the HLS list"},
 		&cli.FloatFlag{Name: "poll", Usage: "HTTP: `SECONDS` from one polled picture to the next, 0.1 to 3600"},
+		&cli.StringFlag{Name: "sound", Usage: "automatic, on (converted all the time, where it has to be) or off"},
+		&cli.StringFlag{Name: "sound-hls", Usage: "the same for HLS alone, or as-feed"},
+		&cli.StringFlag{Name: "sound-webrtc", Usage: "the same for WebRTC alone, or as-feed"},
 		&cli.BoolFlag{Name: "public", Usage: "everybody may watch; --public=false takes it back"},
 		outputFlag(),
 	)
@@ -98,6 +101,7 @@ func (a *app) feedAdd() *cli.Command {
 				Name: c.StringArg("name"), URL: c.StringArg("url"), Title: c.String("title"), User: c.String("user"), Password: secret,
 				Transport: c.String("transport"), Fetch: c.String("fetch"), Fingerprint: c.String("fingerprint"), Public: c.Bool("public"), Enabled: &on,
 				PollSeconds: given(c, "poll", c.Float("poll")),
+				Sound:       c.String("sound"), SoundHLS: c.String("sound-hls"), SoundWebRTC: c.String("sound-webrtc"),
 			}
 			in.SegmentSeconds, in.ListSize = given(c, "segment", c.Float("segment")), given(c, "list-size", c.Int("list-size"))
 			f, err := cl.AddFeed(ctx, in)
@@ -134,6 +138,8 @@ func (a *app) feedEdit() *cli.Command {
 				Public: given(c, "public", c.Bool("public")), Fetch: given(c, "fetch", c.String("fetch")), PollSeconds: given(c, "poll", c.Float("poll")),
 				PictureSize: given(c, "picture-size", c.String("picture-size")), PictureRate: given(c, "picture-rate", c.Float("picture-rate")),
 				PictureQuality: given(c, "picture-quality", c.Int("picture-quality")),
+				Sound:          given(c, "sound", c.String("sound")), SoundHLS: given(c, "sound-hls", c.String("sound-hls")),
+				SoundWebRTC: given(c, "sound-webrtc", c.String("sound-webrtc")),
 			}
 			if c.Bool("password-stdin") {
 				secret, err := password(c)
@@ -223,6 +229,11 @@ func (a *app) showFeed(c *cli.Command, cl *client.Client, f api.Feed) error {
 		if f.Session != nil {
 			row(w, "session", session(f))
 		}
+		if h := f.Hearing; h.Codec != "" || f.Session != nil {
+			row(w, "sound", sound(h))
+			row(w, "", h.HLS.Why)
+			row(w, "", h.WebRTC.Why)
+		}
 		for _, r := range f.Renditions {
 			text := fmt.Sprintf("%s: %s %s", r.Name, r.Codec, size(r.MadeWidth, r.MadeHeight))
 			if more := firstOf(r.Note, why(r)); more != "" {
@@ -245,6 +256,14 @@ func (a *app) showFeed(c *cli.Command, cl *client.Client, f api.Feed) error {
 		row(w, "Motion JPEG", cl.Base()+"/media/"+f.Name+"/mjpeg")
 		row(w, "still picture", cl.Base()+"/media/"+f.Name+"/still.jpg")
 	})
+}
+
+// sound says how a camera's sound comes.
+func sound(h api.Hearing) string {
+	if h.Codec == "" {
+		return "none that can be used"
+	}
+	return fmt.Sprintf("%s, %g kHz, %d channels, %d packets lost", h.Codec, float64(h.ClockRate)/1000, h.Channels, h.Lost)
 }
 
 // session says how a camera's pictures come.

@@ -39,6 +39,9 @@ func (a *app) sim() *cli.Command {
 			&cli.FloatFlag{Name: "rate", Usage: "pictures a second", Value: d.FrameRate},
 			&cli.IntFlag{Name: "bit-rate", Usage: "bits a second", Value: d.BitRate},
 			&cli.DurationFlag{Name: "keyframes", Usage: "time from one keyframe to the next", Value: d.KeyEvery},
+			&cli.StringFlag{Name: "sound", Usage: "`CODING` of the sound, RTSP only: none, aac, aac-8khz, aac-44khz, g711-mu, g711-a, opus or pcm16", Value: string(sim.NoSound)},
+			&cli.FloatFlag{Name: "sound-drift", Usage: "by how much the sound's clock runs fast, such as 0.0002"},
+			&cli.BoolFlag{Name: "no-reports", Usage: "send no sender reports"},
 			&cli.IntFlag{Name: "quality", Usage: "of JPEG, 1 to 100", Value: d.Quality},
 		},
 		Action:   a.runSim,
@@ -67,7 +70,8 @@ func (a *app) runSim(ctx context.Context, c *cli.Command) error {
 	}
 	camera, err := sim.New(sim.Config{
 		Name: c.String("name"), Kind: sim.Kind(c.String("kind")), Basic: c.Bool("basic"), Listen: c.String("listen"), User: c.String("user"), Password: c.String("password"),
-		Algorithm: c.String("digest"), NoTCP: c.Bool("no-tcp"), Worker: c.String("codecs"),
+		Algorithm: c.String("digest"), NoTCP: c.Bool("no-tcp"), NoReports: c.Bool("no-reports"),
+		Sound: sim.Sound(c.String("sound")), SoundDrift: c.Float("sound-drift"), Worker: c.String("codecs"),
 		Settings: sim.Settings{Width: w, Height: h, FrameRate: c.Float("rate"), BitRate: c.Int("bit-rate"), KeyEvery: c.Duration("keyframes"), Quality: c.Int("quality")},
 	})
 	if err != nil {

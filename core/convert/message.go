@@ -34,6 +34,10 @@ const (
 	KindCoded          // from: a coded picture of an output
 	KindTally          // from: Tally as JSON, once a second while pictures come
 	KindFailed         // from: why it cannot go on, as text
+
+	KindSoundInput  // to: SoundInput as JSON; what the sound after it is
+	KindSoundOutput // to: SoundOutput as JSON; one more to make, or a changed one
+	KindSound       // to: a unit of sound in the input's coding; coded sound comes back as KindCoded
 )
 
 const (

@@ -74,11 +74,11 @@ func samples() []*media.Sample {
 
 func TestFragment(t *testing.T) {
 	in := samples()
-	parts := fmp4.Fragment(7, []fmp4.Run{{Track: in[0].Track, Samples: in, Durations: []uint32{3600, 3600, 3600, 3600}}})
+	parts := fmp4.Fragment(7, []fmp4.Run{{Track: in[0].Track, Begin: in[0].DTS, Samples: in, Durations: []uint32{3600, 3600, 3600, 3600}}})
 	whole := bytes.Join(parts, nil)
 	golden(t, "fragment", whole)
 	assert.Same(t, &in[1].Data[0], &parts[2][0], "sample data is shared")
-	out, err := fmp4.ReadFragment(whole)
+	out, err := fmp4.ReadFragment(whole, 0)
 	require.NoError(t, err)
 	require.Len(t, out, len(in))
 	for i, s := range out {
@@ -91,18 +91,18 @@ func TestFragment(t *testing.T) {
 
 func TestReadFragmentRefusesWhatIsCut(t *testing.T) {
 	in := samples()
-	whole := bytes.Join(fmp4.Fragment(1, []fmp4.Run{{Track: in[0].Track, Samples: in, Durations: []uint32{1, 1, 1, 1}}}), nil)
+	whole := bytes.Join(fmp4.Fragment(1, []fmp4.Run{{Track: in[0].Track, Begin: in[0].DTS, Samples: in, Durations: []uint32{1, 1, 1, 1}}}), nil)
 	for n := range len(whole) {
-		_, err := fmp4.ReadFragment(whole[:n])
+		_, err := fmp4.ReadFragment(whole[:n], 0)
 		require.ErrorIs(t, err, fmp4.ErrMalformed, "cut at %d", n)
 	}
 }
 
 func FuzzReadFragment(f *testing.F) {
 	in := samples()
-	f.Add(bytes.Join(fmp4.Fragment(1, []fmp4.Run{{Track: in[0].Track, Samples: in, Durations: []uint32{1, 1, 1, 1}}}), nil))
+	f.Add(bytes.Join(fmp4.Fragment(1, []fmp4.Run{{Track: in[0].Track, Begin: in[0].DTS, Samples: in, Durations: []uint32{1, 1, 1, 1}}}), nil))
 	f.Fuzz(func(t *testing.T, data []byte) {
-		out, err := fmp4.ReadFragment(data)
+		out, err := fmp4.ReadFragment(data, 0)
 		if err == nil {
 			total := 0
 			for _, s := range out {

@@ -28,6 +28,7 @@ const (
 // ticks of its clock.
 type Run struct {
 	Track     *media.Track
+	Begin     int64 // decode time of the first sample
 	Samples   []*media.Sample
 	Durations []uint32
 }
@@ -64,7 +65,7 @@ func Fragment(sequence uint32, runs []Run) [][]byte {
 func (w *writer) trackFragment(r Run) (offsetAt int) {
 	w.box("traf", func() {
 		w.full("tfhd", 0, tfhdBaseIsMoof, func() { w.u32(uint32(r.Track.ID)) })
-		w.full("tfdt", 1, 0, func() { w.u64(uint64(r.Samples[0].DTS)) })
+		w.full("tfdt", 1, 0, func() { w.u64(uint64(r.Begin)) })
 		w.full("trun", 1, trunDataOffset|trunDuration|trunSize|trunFlags|trunComposition, func() {
 			w.u32(uint32(len(r.Samples)))
 			offsetAt = len(w.b)
@@ -93,11 +94,34 @@ type ReadSample struct {
 	Data     []byte
 }
 
-// ReadFragment reads the first track of a fragment that Fragment wrote, joined
-// into one slice. Errors wrap ErrMalformed.
-func ReadFragment(data []byte) ([]ReadSample, error) {
+// ReadFragment reads the samples of a track out of a fragment that Fragment wrote,
+// joined into one slice; track 0 is the first. A track that is not in it has no
+// samples. Errors wrap ErrMalformed.
+func ReadFragment(data []byte, track int) ([]ReadSample, error) {
+	boxes, err := Boxes(Find(data, "moof"))
+	if err != nil {
+		return nil, err
+	}
+	found := false
+	for _, b := range boxes {
+		const idAt = 4
+		if b.Kind != "traf" {
+			continue
+		}
+		found = true
+		if id := Find(b.Body, "tfhd"); track == 0 || len(id) >= 2*idAt && binary.BigEndian.Uint32(id[idAt:]) == uint32(track) {
+			return readTrack(data, b.Body)
+		}
+	}
+	if !found {
+		return nil, fmt.Errorf("%w: no track fragment", ErrMalformed)
+	}
+	return nil, nil
+}
+
+func readTrack(data, traf []byte) ([]ReadSample, error) {
 	const tfdtLen, trunHead, entry = 12, 12, 16
-	tfdt, trun := Find(data, "moof", "traf", "tfdt"), Find(data, "moof", "traf", "trun")
+	tfdt, trun := Find(traf, "tfdt"), Find(traf, "trun")
 	if len(tfdt) < tfdtLen || len(trun) < trunHead {
 		return nil, fmt.Errorf("%w: no track fragment", ErrMalformed)
 	}

@@ -69,7 +69,11 @@ func (w *writer) matrix() {
 }
 
 func (w *writer) track(t *media.Track) error {
-	const enabledInMovie = 3
+	const enabledInMovie, fullVolume = 3, 0x100
+	handler, name := "vide", "video\x00"
+	if t.Kind == media.KindAudio {
+		handler, name = "soun", "sound\x00"
+	}
 	var failed error
 	w.box("trak", func() {
 		w.full("tkhd", 0, enabledInMovie, func() {
@@ -77,7 +81,13 @@ func (w *writer) track(t *media.Track) error {
 			w.u32(uint32(t.ID))
 			w.zeros(8)
 			w.zeros(8)
-			w.zeros(8) // layer, alternate group, volume (no sound), reserved
+			w.u32(0) // layer, alternate group
+			volume := uint16(0)
+			if t.Kind == media.KindAudio {
+				volume = fullVolume
+			}
+			w.u16(volume)
+			w.u16(0)
 			w.matrix()
 			w.u32(uint32(t.Width) << 16)
 			w.u32(uint32(t.Height) << 16)
@@ -92,9 +102,9 @@ func (w *writer) track(t *media.Track) error {
 			})
 			w.full("hdlr", 0, 0, func() {
 				w.u32(0)
-				w.bytes([]byte("vide")...)
+				w.bytes([]byte(handler)...)
 				w.zeros(12)
-				w.bytes([]byte("video\x00")...)
+				w.bytes([]byte(name)...)
 			})
 			failed = w.mediaInfo(t)
 		})
@@ -105,7 +115,11 @@ func (w *writer) track(t *media.Track) error {
 func (w *writer) mediaInfo(t *media.Track) error {
 	var failed error
 	w.box("minf", func() {
-		w.full("vmhd", 0, 1, func() { w.zeros(8) })
+		if t.Kind == media.KindAudio {
+			w.full("smhd", 0, 0, func() { w.zeros(4) })
+		} else {
+			w.full("vmhd", 0, 1, func() { w.zeros(8) })
+		}
 		w.box("dinf", func() {
 			w.full("dref", 0, 0, func() {
 				w.u32(1)
@@ -127,6 +141,9 @@ func (w *writer) mediaInfo(t *media.Track) error {
 }
 
 func (w *writer) sampleEntry(t *media.Track) error {
+	if t.Codec == media.AAC {
+		return w.soundEntry(t)
+	}
 	if t.Codec != media.H264 || t.H264 == nil {
 		return fmt.Errorf("%w: %s", ErrUnsupported, t.Codec)
 	}

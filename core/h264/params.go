@@ -47,10 +47,10 @@ func (k *ParamKeeper) addPPS(nal []byte) error {
 	if len(nal) > maxParameterSet {
 		return fmt.Errorf("%w: parameter set of %d bytes, at most %d", ErrMalformed, len(nal), maxParameterSet)
 	}
-	r := &bitReader{data: unescape(nal[1:])}
+	r := newBitReader(unescape(nal[1:]))
 	id := r.ueMax(255, "pic_parameter_set_id")
-	if r.err != nil {
-		return r.err
+	if r.Err != nil {
+		return r.Err
 	}
 	if bytes.Equal(nal, k.pps[id]) {
 		return nil

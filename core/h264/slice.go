@@ -27,11 +27,11 @@ func ParseSlice(nal []byte) (Slice, error) {
 	if len(nal) < 2 {
 		return Slice{}, ErrMalformed
 	}
-	r := &bitReader{data: unescape(nal[1:min(len(nal), sliceHead)])}
+	r := newBitReader(unescape(nal[1:min(len(nal), sliceHead)]))
 	first := r.ue()
 	kind := r.ueMax(9, "slice_type")
-	if r.err != nil {
-		return Slice{}, r.err
+	if r.Err != nil {
+		return Slice{}, r.Err
 	}
 	return Slice{First: first == 0, Kind: SliceKind(kind%5) + SliceP}, nil
 }
@@ -55,8 +55,8 @@ func RecoveryPoint(sei []byte) bool {
 			return false
 		}
 		if kind == payloadRecoveryPoint {
-			r := &bitReader{data: body[:size]}
-			return r.ue() == 0 && r.err == nil
+			r := newBitReader(body[:size])
+			return r.ue() == 0 && r.Err == nil
 		}
 		data = body[size:]
 	}

@@ -44,11 +44,11 @@ func ParseSPS(nal []byte) (*SPS, error) {
 	if len(nal) > maxParameterSet {
 		return nil, fmt.Errorf("%w: parameter set of %d bytes, at most %d", ErrMalformed, len(nal), maxParameterSet)
 	}
-	r := &bitReader{data: unescape(nal[1:])}
+	r := newBitReader(unescape(nal[1:]))
 	s := &SPS{Reorder: -1, Chroma: 1, BitDepth: 8, Matrix: matrixUnspecified}
-	s.Profile = uint8(r.u(8))
-	s.Constraints = uint8(r.u(8))
-	s.Level = uint8(r.u(8))
+	s.Profile = uint8(r.U(8))
+	s.Constraints = uint8(r.U(8))
+	s.Level = uint8(r.U(8))
 	s.ID = r.ueMax(31, "seq_parameter_set_id")
 	if s.hasChromaFields() {
 		s.readChroma(r)
@@ -56,13 +56,13 @@ func ParseSPS(nal []byte) (*SPS, error) {
 	s.frameNumBits = int(r.ueMax(12, "log2_max_frame_num_minus4")) + 4
 	s.readPOC(r)
 	s.RefFrames = r.ueMax(16, "max_num_ref_frames")
-	r.flag() // gaps_in_frame_num_value_allowed_flag
+	r.Flag() // gaps_in_frame_num_value_allowed_flag
 	s.readSize(r)
-	if r.flag() { // vui_parameters_present_flag
+	if r.Flag() { // vui_parameters_present_flag
 		s.readVUI(r)
 	}
-	if r.err != nil {
-		return nil, r.err
+	if r.Err != nil {
+		return nil, r.Err
 	}
 	s.settleReorder()
 	return s, nil
@@ -79,18 +79,18 @@ func (s *SPS) hasChromaFields() bool {
 func (s *SPS) readChroma(r *bitReader) {
 	s.Chroma = r.ueMax(3, "chroma_format_idc")
 	if s.Chroma == 3 {
-		s.separateColourPlanes = r.flag()
+		s.separateColourPlanes = r.Flag()
 	}
 	s.BitDepth = int(r.ueMax(6, "bit_depth_luma_minus8")) + 8
 	r.ueMax(6, "bit_depth_chroma_minus8")
-	r.flag()      // qpprime_y_zero_transform_bypass_flag
-	if r.flag() { // seq_scaling_matrix_present_flag
+	r.Flag()      // qpprime_y_zero_transform_bypass_flag
+	if r.Flag() { // seq_scaling_matrix_present_flag
 		lists := 8
 		if s.Chroma == 3 {
 			lists = 12
 		}
 		for i := range lists {
-			if r.flag() {
+			if r.Flag() {
 				size := 16
 				if i >= 6 {
 					size = 64
@@ -120,7 +120,7 @@ func (s *SPS) readPOC(r *bitReader) {
 	case 0:
 		r.ueMax(12, "log2_max_pic_order_cnt_lsb_minus4")
 	case 1:
-		r.flag() // delta_pic_order_always_zero_flag
+		r.Flag() // delta_pic_order_always_zero_flag
 		r.se()
 		r.se()
 		for range r.ueMax(255, "num_ref_frames_in_pic_order_cnt_cycle") {
@@ -134,14 +134,14 @@ func (s *SPS) readSize(r *bitReader) {
 	wide := int(r.ueMax(maxBlocks, "pic_width_in_mbs_minus1")) + 1
 	high := int(r.ueMax(maxBlocks, "pic_height_in_map_units_minus1")) + 1
 	fields := 1
-	if !r.flag() { // frame_mbs_only_flag
+	if !r.Flag() { // frame_mbs_only_flag
 		s.Interlaced = true
 		fields = 2
-		r.flag() // mb_adaptive_frame_field_flag
+		r.Flag() // mb_adaptive_frame_field_flag
 	}
-	r.flag() // direct_8x8_inference_flag
+	r.Flag() // direct_8x8_inference_flag
 	s.Width, s.Height = wide*macroblock, high*macroblock*fields
-	if r.flag() { // frame_cropping_flag
+	if r.Flag() { // frame_cropping_flag
 		s.crop(r, fields)
 	}
 }
@@ -160,51 +160,51 @@ func (s *SPS) crop(r *bitReader, fields int) {
 	s.Width -= (left + right) * unitX
 	s.Height -= (top + bottom) * unitY
 	if s.Width <= 0 || s.Height <= 0 {
-		r.fail(fmt.Sprintf("cropping leaves %dx%d", s.Width, s.Height))
+		r.Fail(fmt.Sprintf("cropping leaves %dx%d", s.Width, s.Height))
 	}
 }
 
 // readVUI follows E.1.1.
 func (s *SPS) readVUI(r *bitReader) {
-	if r.flag() && r.u(8) == extendedSAR { // aspect_ratio_info_present_flag
-		r.u(32)
+	if r.Flag() && r.U(8) == extendedSAR { // aspect_ratio_info_present_flag
+		r.U(32)
 	}
-	if r.flag() { // overscan_info_present_flag
-		r.flag()
+	if r.Flag() { // overscan_info_present_flag
+		r.Flag()
 	}
-	if r.flag() { // video_signal_type_present_flag
-		r.u(3)
-		s.FullRange = r.flag()
-		if r.flag() { // colour_description_present_flag
-			r.u(16)
-			s.Matrix = uint8(r.u(8))
+	if r.Flag() { // video_signal_type_present_flag
+		r.U(3)
+		s.FullRange = r.Flag()
+		if r.Flag() { // colour_description_present_flag
+			r.U(16)
+			s.Matrix = uint8(r.U(8))
 		}
 	}
-	if r.flag() { // chroma_loc_info_present_flag
+	if r.Flag() { // chroma_loc_info_present_flag
 		r.ue()
 		r.ue()
 	}
-	if r.flag() { // timing_info_present_flag
-		units, scale := r.u(32), r.u(32)
-		r.flag()
+	if r.Flag() { // timing_info_present_flag
+		units, scale := r.U(32), r.U(32)
+		r.Flag()
 		if units > 0 {
 			s.FrameRate = float64(scale) / float64(units) / 2
 		}
 	}
-	nal := r.flag()
+	nal := r.Flag()
 	if nal {
 		skipHRD(r)
 	}
-	vcl := r.flag()
+	vcl := r.Flag()
 	if vcl {
 		skipHRD(r)
 	}
 	if nal || vcl {
-		r.flag() // low_delay_hrd_flag
+		r.Flag() // low_delay_hrd_flag
 	}
-	r.flag()      // pic_struct_present_flag
-	if r.flag() { // bitstream_restriction_flag
-		r.flag()
+	r.Flag()      // pic_struct_present_flag
+	if r.Flag() { // bitstream_restriction_flag
+		r.Flag()
 		r.ue()
 		r.ue()
 		r.ue()
@@ -212,10 +212,10 @@ func (s *SPS) readVUI(r *bitReader) {
 		s.Reorder = int(r.ueMax(16, "max_num_reorder_frames"))
 		r.ue()
 	}
-	if r.err != nil && s.Width > 0 {
+	if r.Err != nil && s.Width > 0 {
 		// Some camera firmware cuts the VUI short or writes it wrongly. Everything
 		// that decides the size stands before it, so the set is still usable.
-		r.err = nil
+		r.Err = nil
 		s.Reorder = -1
 		s.FrameRate = 0
 	}
@@ -240,13 +240,13 @@ func (s *SPS) BT601() bool {
 // skipHRD follows E.1.2.
 func skipHRD(r *bitReader) {
 	count := r.ueMax(31, "cpb_cnt_minus1") + 1
-	r.u(8)
+	r.U(8)
 	for range count {
 		r.ue()
 		r.ue()
-		r.flag()
+		r.Flag()
 	}
-	r.u(20)
+	r.U(20)
 }
 
 // settleReorder fills in what follows from profile and picture order count

@@ -188,7 +188,7 @@ func TestSegmentsAreStandardFragments(t *testing.T) {
 	f := newFeeder(t, hls.Config{})
 	f.write(51, 50)
 	whole := f.file("abc-1000.m4s")
-	samples, err := fmp4.ReadFragment(whole)
+	samples, err := fmp4.ReadFragment(whole, 0)
 	require.NoError(t, err)
 	require.Len(t, samples, 50)
 	assert.True(t, samples[0].Sync)

@@ -16,6 +16,7 @@ import (
 	"sync"
 	"time"
 
+	"webostrum/core/aac"
 	"webostrum/core/fmp4"
 	"webostrum/core/h264"
 	"webostrum/core/media"
@@ -93,7 +94,11 @@ type Segmenter struct {
 	broken  bool     // the next segment begins with a discontinuity
 	epoch   *media.Epoch
 	init    *initSection
+	inits   int
 	frags   uint32
+	sound   *soundLine   // nil when there is none
+	wanted  *media.Track // of sound, from the next epoch on
+	held    *closing     // nil when no segment waits for its sound
 
 	mu       sync.RWMutex
 	segments []*Segment    // listed ones last; those before are kept for slow viewers. Guarded by mu.
@@ -120,13 +125,38 @@ func New(cfg Config) (*Segmenter, error) {
 	return &Segmenter{cfg: cfg, next: base, ready: make(chan struct{})}, nil
 }
 
+// SetSound says how the sound is coded that is written from now on: AAC, or nil for
+// none. It holds from the next keyframe on, where something else than before begins
+// a new epoch. It is for the goroutine that writes.
+func (g *Segmenter) SetSound(t *media.Track) { g.wanted = t }
+
+func (g *Segmenter) soundTrack() *media.Track {
+	if g.sound == nil {
+		return nil
+	}
+	return g.sound.track
+}
+
+// WriteSound takes the next sample of sound. Where it belongs on the pictures'
+// timeline its capture time tells. It is for the goroutine that writes.
+func (g *Segmenter) WriteSound(s *media.Sample) {
+	if g.sound == nil || len(g.pending) == 0 && g.held == nil {
+		return
+	}
+	first := g.pending
+	if g.held != nil {
+		first = g.held.samples
+	}
+	g.sound.write(s, g.sound.at(first[0].Track, first[0].PTS))
+	if g.held != nil {
+		g.release(false)
+	}
+}
+
 // Write takes the next sample in decoding order. It must begin with a
 // keyframe; others are left out until there is one.
 func (g *Segmenter) Write(s *media.Sample) error {
-	if s.Track.Kind != media.KindVideo {
-		return nil
-	}
-	if s.Epoch != g.epoch {
+	if s.Epoch != g.epoch || s.Key && !media.SameSound(g.soundTrack(), g.wanted) {
 		if err := g.beginEpoch(s); err != nil {
 			return err
 		}
@@ -142,6 +172,10 @@ func (g *Segmenter) Write(s *media.Sample) error {
 	}
 	g.pending = append(g.pending, s)
 	g.bytes += len(s.Data)
+	if g.sound != nil {
+		g.sound.picture = s
+	}
+	g.release(false)
 	if g.bytes > maxSegmentBytes || len(g.pending) > maxSegmentSamples {
 		g.discard()
 		return fmt.Errorf("hls: no keyframe within %d MiB or %d pictures: segment given up", maxSegmentBytes>>20, maxSegmentSamples)
@@ -161,7 +195,13 @@ func (g *Segmenter) beginEpoch(s *media.Sample) error {
 		return nil
 	}
 	g.closePending()
-	data, err := fmp4.Init([]*media.Track{s.Track})
+	tracks := []*media.Track{s.Track}
+	g.sound = nil
+	if g.wanted != nil {
+		g.sound = newSoundLine(g.wanted)
+		tracks = append(tracks, g.wanted)
+	}
+	data, err := fmp4.Init(tracks)
 	if err != nil {
 		return err
 	}
@@ -170,8 +210,15 @@ func (g *Segmenter) beginEpoch(s *media.Sample) error {
 		return err
 	}
 	g.init = &initSection{
-		name: fmt.Sprintf("%s-init%d.mp4", g.cfg.Run, s.Epoch.Number), body: NewBody([][]byte{data}),
-		codec: sps.CodecString(), track: s.Track,
+		name: fmt.Sprintf("%s-init%d.mp4", g.cfg.Run, g.inits), body: NewBody([][]byte{data}), codec: sps.CodecString(), track: s.Track,
+	}
+	g.inits++
+	if g.wanted != nil {
+		c, err := aac.ParseConfig(g.wanted.AAC)
+		if err != nil {
+			return err
+		}
+		g.init.codec += "," + c.CodecString()
 	}
 	// The very first segment too: a player that goes on over a restart of the
 	// service has to know that the timeline breaks.
@@ -192,6 +239,7 @@ func (g *Segmenter) longEnough(s *media.Sample) bool {
 // last picture is taken to last as long as the one before.
 func (g *Segmenter) closePending() {
 	if len(g.pending) == 0 {
+		g.release(true)
 		return
 	}
 	last := g.pending[0].Track.ClockRate / 25
@@ -200,28 +248,64 @@ func (g *Segmenter) closePending() {
 	}
 	g.lengths = append(g.lengths, last)
 	g.cut()
+	g.release(true)
 }
 
 func (g *Segmenter) discard() {
+	g.release(true)
 	g.pending, g.lengths, g.bytes, g.broken = nil, nil, 0, true
 }
 
-// cut makes a segment out of what is pending and publishes it.
+// closing is a segment whose pictures are complete.
+type closing struct {
+	samples []*media.Sample
+	lengths []uint32
+	ticks   int64 // length of all
+	broken  bool
+	init    *initSection
+}
+
+// cut makes a segment out of what is pending. It is published once its sound is
+// there, too.
 func (g *Segmenter) cut() {
-	track := g.pending[0].Track
-	g.frags++
-	parts := fmp4.Fragment(g.frags, []fmp4.Run{{Track: track, Samples: g.pending, Durations: g.lengths}})
-	var ticks int64
+	g.release(true)
+	g.held = &closing{samples: g.pending, lengths: g.lengths, broken: g.broken, init: g.init}
 	for _, l := range g.lengths {
-		ticks += int64(l)
+		g.held.ticks += int64(l)
 	}
-	seg := &Segment{
-		Duration: track.Duration(ticks), Begins: g.pending[0].Captured, Body: g.cfg.Keep(parts),
-		Discontinuity: g.broken, init: g.init,
-	}
-	frames := len(g.pending)
 	g.pending, g.lengths, g.bytes, g.broken = nil, nil, 0, false
-	g.publish(seg, frames)
+	g.release(g.sound == nil)
+}
+
+// release publishes the segment that waits for its sound when that has come, or
+// has been waited for long enough, or must not be waited for any longer.
+func (g *Segmenter) release(now bool) {
+	h := g.held
+	if h == nil {
+		return
+	}
+	first := h.samples[0]
+	track := first.Track
+	end := first.PTS + h.ticks
+	if !now && !g.sound.reaches(g.sound.at(track, end)) {
+		waited := track.Duration(g.sound.picture.PTS - end)
+		if g.sound.heard && waited < soundPatience {
+			return
+		}
+	}
+	g.held = nil
+	runs := []fmp4.Run{{Track: track, Begin: first.DTS, Samples: h.samples, Durations: h.lengths}}
+	if g.sound != nil {
+		if run, ok := g.sound.take(g.sound.at(track, first.PTS), g.sound.at(track, end)); ok {
+			runs = append(runs, run)
+		}
+	}
+	g.frags++
+	seg := &Segment{
+		Duration: track.Duration(h.ticks), Begins: first.Captured, Body: g.cfg.Keep(fmp4.Fragment(g.frags, runs)),
+		Discontinuity: h.broken, init: h.init,
+	}
+	g.publish(seg, len(h.samples))
 }
 
 func (g *Segmenter) publish(seg *Segment, frames int) {

@@ -9,6 +9,7 @@ import (
 	"errors"
 	"sync"
 	"sync/atomic"
+	"time"
 
 	"webostrum/core/media"
 )
@@ -27,12 +28,18 @@ type Config struct {
 	// MaxBytes bounds the payload kept; 0 means 32 MiB. The newest sample is
 	// kept even when it alone is larger.
 	MaxBytes int
+
+	// Keep is how many of the newest samples are kept when there is not enough
+	// behind the newest keyframe, as with sound, where every sample is one. 0 keeps
+	// no more than from the keyframe before the newest.
+	Keep int
 }
 
 // Hub keeps the latest samples of one stream in a ring that holds at least
 // the newest group of pictures, as long as that fits MaxBytes.
 type Hub struct {
 	maxBytes int
+	keep     uint64
 
 	ring [slots]atomic.Pointer[entry]
 	head atomic.Uint64 // position that the next sample gets
@@ -59,7 +66,7 @@ type entry struct {
 
 // New makes a hub. Close must be called to end it.
 func New(cfg Config) *Hub {
-	h := &Hub{maxBytes: cfg.MaxBytes, kick: make(chan struct{}, 1), done: make(chan struct{})}
+	h := &Hub{maxBytes: cfg.MaxBytes, keep: uint64(min(max(cfg.Keep, 0), slots)), kick: make(chan struct{}, 1), done: make(chan struct{})}
 	if h.maxBytes <= 0 {
 		h.maxBytes = defaultMaxBytes
 	}
@@ -108,7 +115,7 @@ func (h *Hub) Publish(s *media.Sample) {
 // the bounds ask for it.
 func (h *Hub) trim(pos uint64) {
 	tail := h.tail.Load()
-	for tail < pos && (pos-tail >= slots || h.bytes > h.maxBytes || tail+1 < h.prevKey) {
+	for tail < pos && (pos-tail >= slots || h.bytes > h.maxBytes || tail+1 < h.prevKey && pos-tail >= h.keep) {
 		slot := &h.ring[tail%slots]
 		h.bytes -= len(slot.Load().sample.Data)
 		slot.Store(nil)
@@ -164,6 +171,20 @@ func (h *Hub) NewReader() *Reader {
 	return r
 }
 
+// NewReaderFrom returns a reader that begins at the first sample kept that was
+// taken at a time or later. It is for streams of keyframes alone, such as sound.
+func (h *Hub) NewReaderFrom(from time.Time) *Reader {
+	r := h.NewReader()
+	for end := h.head.Load(); end > h.tail.Load(); end-- {
+		s := h.at(end)
+		if s == nil || s.Captured.Before(from) {
+			break
+		}
+		r.pos, r.synced = end-1, true
+	}
+	return r
+}
+
 // toKey moves the reader to the newest keyframe that is still kept; without
 // one it waits for the next.
 func (r *Reader) toKey() {
@@ -181,6 +202,9 @@ func (r *Reader) toKey() {
 func (r *Reader) Next(ctx context.Context) (s *media.Sample, missed uint64, err error) {
 	return r.next(ctx, false)
 }
+
+// Try returns the next sample, or nil when it is not there yet.
+func (r *Reader) Try() *media.Sample { return r.take() }
 
 // Newest waits for a keyframe and passes over those that a newer one stands
 // behind. Of a stream of keyframes alone, such as Motion JPEG, it always gives

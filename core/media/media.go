@@ -45,9 +45,10 @@ const (
 	H265 Codec = "H265"
 	JPEG Codec = "JPEG"
 	AAC  Codec = "MPEG4-GENERIC"
-	PCMU Codec = "PCMU"
-	PCMA Codec = "PCMA"
+	PCMU Codec = "PCMU" // G.711 mu-law
+	PCMA Codec = "PCMA" // G.711 A-law
 	Opus Codec = "OPUS"
+	L16  Codec = "L16" // samples of 16 bits, big-endian
 )
 
 // ParameterSets is the codec's own configuration of an H.264 track: the
@@ -75,6 +76,17 @@ type Track struct {
 	Width     int    // pixels shown, after cropping; video only
 	Height    int
 	H264      *ParameterSets // set when Codec is H264
+	Channels  int            // sound only
+	AAC       []byte         // AudioSpecificConfig (ISO/IEC 14496-3, 1.6.2.1); set when Codec is AAC
+}
+
+// SameSound says whether two tracks of sound are coded in the same way, so that
+// samples of one may follow those of the other. Nil is no sound.
+func SameSound(a, b *Track) bool {
+	if a == nil || b == nil {
+		return a == b
+	}
+	return a.Codec == b.Codec && a.ClockRate == b.ClockRate && a.Channels == b.Channels && bytes.Equal(a.AAC, b.AAC)
 }
 
 // Duration converts ticks of the track's clock to time.
@@ -115,7 +127,8 @@ type Sample struct {
 	DTS      int64     // decode time, ticks of the track's clock; grows strictly
 	PTS      int64     // presentation time, same clock; may be below DTS by no more than the reordering
 	Captured time.Time // wall clock at which the camera took it
-	Key      bool      // decoding can start here
+	Key      bool      // decoding can start here; true for all sound
+	Length   int64     // ticks until it ends; sound only
 	Data     []byte    // H.264: NAL units, each behind a 4-byte big-endian length (ISO/IEC 14496-15, 5.3)
 }
 

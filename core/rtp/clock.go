@@ -17,6 +17,11 @@ const (
 	// How fast the smoothed offset may follow a drifting camera upwards. A
 	// quartz is good to 0.0001; networks are worse for minutes at most.
 	creepPerSecond = 500 * time.Microsecond
+
+	// Reports of two streams whose wall clocks differ by more than this do not tell
+	// how the streams lie to each other: one is from before the camera's clock was
+	// set.
+	maxApart = time.Second
 )
 
 // Clock follows one RTP stream's timestamps: it unwraps them, notices jumps,
@@ -24,17 +29,28 @@ const (
 type Clock struct {
 	Rate uint32 // ticks a second; must be set
 
+	// Lead is the clock of another stream of the same camera that this one keeps
+	// in step with; nil for none. With reports for both of them they are laid
+	// beside each other by those, even when the camera's clock was never set;
+	// without, by their arrivals.
+	Lead *Clock
+
 	started  bool
 	last     uint32
 	ticks    int64 // of last, unwrapped
 	arrived  time.Time
 	epoch    time.Time     // wall-clock reading that offset counts from
 	offset   time.Duration // wall clock at tick 0, smoothed from arrivals, less epoch
-	reported bool
-	reportAt int64 // ticks of the newest usable sender report
+	reported bool          // there is a sender report for this timeline
+	trusted  bool          // and its wall clock is right
+	reportAt int64         // ticks of the newest sender report
 	reportWT time.Time
 	wallOff  time.Duration // by how much the sender's clock differs, newest report
 	early    *report       // came before the first packet
+
+	// For those who keep in step, as of the newest timestamp: what captured is
+	// beyond the sender's own time, and beyond arrival.
+	beyondSent, beyondArrival time.Duration
 }
 
 type report struct {
@@ -64,7 +80,7 @@ func (c *Clock) Read(ts uint32, now time.Time) Reading {
 			c.early = nil
 			c.Report(e.ntp, e.ts, e.at)
 		}
-		return Reading{Captured: c.captured(0)}
+		return c.reading(false)
 	}
 	step := int64(int32(ts - c.last))
 	passed := now.Sub(c.arrived)
@@ -83,14 +99,35 @@ func (c *Clock) Read(ts uint32, now time.Time) Reading {
 		creep := time.Duration(passed.Seconds() * float64(creepPerSecond))
 		c.offset += min(late, max(creep, 0))
 	}
-	return Reading{Ticks: c.ticks, Captured: c.captured(c.ticks), Jumped: jumped}
+	return c.reading(jumped)
+}
+
+func (c *Clock) reading(jumped bool) Reading {
+	r := Reading{Ticks: c.ticks, Captured: c.captured(c.ticks), Jumped: jumped}
+	c.beyondArrival = r.Captured.Sub(c.byArrival(c.ticks))
+	if c.reported {
+		c.beyondSent = r.Captured.Sub(c.bySender(c.ticks))
+	}
+	return r
 }
 
 func (c *Clock) captured(ticks int64) time.Time {
-	if c.reported {
-		return c.reportWT.Add(c.duration(ticks - c.reportAt))
+	lead := c.Lead
+	switch {
+	case lead == nil && c.reported && c.trusted:
+		return c.bySender(ticks)
+	case lead == nil:
+		return c.byArrival(ticks)
+	case c.reported && lead.reported && (c.wallOff-lead.wallOff).Abs() <= maxApart:
+		return c.bySender(ticks).Add(lead.beyondSent)
 	}
-	return c.epoch.Add(c.offset + c.duration(ticks))
+	return c.byArrival(ticks).Add(lead.beyondArrival)
+}
+
+func (c *Clock) byArrival(ticks int64) time.Time { return c.epoch.Add(c.offset + c.duration(ticks)) }
+
+func (c *Clock) bySender(ticks int64) time.Time {
+	return c.reportWT.Add(c.duration(ticks - c.reportAt))
 }
 
 // Report takes a sender report: the 64-bit NTP time and the RTP time that
@@ -105,10 +142,7 @@ func (c *Clock) Report(ntp uint64, ts uint32, now time.Time) {
 	}
 	wall := NTPTime(ntp)
 	c.wallOff = now.Sub(wall)
-	if c.wallOff.Abs() > maxWallError {
-		c.reported = false
-		return
-	}
+	c.trusted = c.wallOff.Abs() <= maxWallError
 	step := int64(int32(ts - c.last))
 	if c.duration(step).Abs() > maxWallError {
 		return // belongs to the timeline before a jump
@@ -118,7 +152,7 @@ func (c *Clock) Report(ntp uint64, ts uint32, now time.Time) {
 
 // FromReports says whether capture times come from sender reports, and not
 // from arrivals.
-func (c *Clock) FromReports() bool { return c.reported }
+func (c *Clock) FromReports() bool { return c.reported && c.trusted }
 
 // WallOffset is arrival less the sender's own time in the newest report: a
 // second or more means that the camera's clock is not set.

@@ -9,8 +9,9 @@ import (
 	"webostrum/core/media"
 )
 
-// Packetizer cuts H.264 samples into RTP packets (RFC 6184, packetization mode
-// 1): single units, STAP-A for the parameter sets, FU-A for what is too large.
+// Packetizer cuts samples into RTP packets: H.264 by RFC 6184, packetization mode
+// 1, with single units, STAP-A for the parameter sets and FU-A for what is too
+// large; AAC by RFC 3640, mode AAC-hbr; other sound as it is.
 type Packetizer struct {
 	SSRC        uint32
 	PayloadType uint8
@@ -44,11 +45,14 @@ func (z *Packetizer) Packets(s *media.Sample) []*rtp.Packet {
 // sample's bytes.
 func Payloads(s *media.Sample, mtu int) (list [][]byte) {
 	room := mtu - rtpHeader
+	if s.Track.Kind == media.KindAudio {
+		return soundPayloads(s, room)
+	}
 	if s.Key && s.Track.H264 != nil {
 		list = parameterSets(s.Track.H264, room)
 	}
 	for nal := range h264.NALs(s.Data) {
-		list = unit(list, nal, room)
+		list = appendUnit(list, nal, room)
 	}
 	return list
 }
@@ -66,7 +70,7 @@ func parameterSets(sets *media.ParameterSets, room int) [][]byte {
 	return [][]byte{stap}
 }
 
-func unit(list [][]byte, nal []byte, room int) [][]byte {
+func appendUnit(list [][]byte, nal []byte, room int) [][]byte {
 	if len(nal) == 0 {
 		return list
 	}
@@ -87,6 +91,23 @@ func unit(list [][]byte, nal []byte, room int) [][]byte {
 		part := make([]byte, 0, fuHeads+n)
 		part = append(part, indicator, head)
 		list = append(list, append(part, rest[:n]...))
+		rest = rest[n:]
+	}
+	return list
+}
+
+// soundPayloads makes one packet of a sample; what is too large is cut for AAC
+// (RFC 3640, 3.2.3), and sent whole otherwise: it is a packet of its own already.
+func soundPayloads(s *media.Sample, room int) (list [][]byte) {
+	if s.Track.Codec != media.AAC {
+		return [][]byte{s.Data}
+	}
+	const auHeaderBits, auHeaders, indexBits = 16, 4, 3
+	for rest := s.Data; len(rest) > 0; {
+		n := min(len(rest), room-auHeaders)
+		p := binary.BigEndian.AppendUint16(make([]byte, 0, auHeaders+n), auHeaderBits)
+		p = binary.BigEndian.AppendUint16(p, uint16(len(s.Data)<<indexBits))
+		list = append(list, append(p, rest[:n]...))
 		rest = rest[n:]
 	}
 	return list

@@ -99,6 +99,9 @@ func (r *VideoReceiver) Packet(p *rtp.Packet, now time.Time) {
 // Report takes a sender report, see Clock.Report.
 func (r *VideoReceiver) Report(ntp uint64, ts uint32, now time.Time) { r.clock.Report(ntp, ts, now) }
 
+// Clock is what other streams of the same camera keep in step with.
+func (r *VideoReceiver) Clock() *Clock { return &r.clock }
+
 // Stats returns the counters.
 func (r *VideoReceiver) Stats() Stats { return r.stats }
 

@@ -2,26 +2,22 @@ package rtsp
 
 import (
 	"context"
-	"encoding/base64"
-	"encoding/hex"
-	"fmt"
 	"math/rand/v2"
 	"net"
 	"net/url"
 	"strconv"
-	"strings"
 	"sync"
 	"time"
 
-	"webostrum/core/h264"
 	"webostrum/core/httpauth"
 	"webostrum/core/rtspmsg"
 )
 
-const (
-	trackPath   = "/track1"
-	payloadType = 96
-)
+// part is one medium that a viewer has set up.
+type part struct {
+	medium
+	out sender
+}
 
 // connection is one viewer: one connection, one session at most.
 type connection struct {
@@ -34,8 +30,7 @@ type connection struct {
 	writing sync.Mutex // one message or picture at a time
 
 	session string
-	stream  *Stream
-	out     sender
+	parts   []*part
 	playing context.CancelFunc
 	wg      sync.WaitGroup
 }
@@ -75,8 +70,8 @@ func (c *connection) end() {
 	}
 	_ = c.conn.Close()
 	c.wg.Wait()
-	if c.out != nil {
-		c.out.close()
+	for _, p := range c.parts {
+		p.out.close()
 	}
 }
 
@@ -105,7 +100,7 @@ func (c *connection) handle(m *rtspmsg.Message) *rtspmsg.Message {
 	if err != nil {
 		return answer(400, "Bad Request")
 	}
-	path := strings.TrimSuffix(strings.TrimSuffix(u.Path, "/"), trackPath)
+	path, number := trackNumber(u.Path)
 	stream := c.server.cfg.Lookup(path)
 	if stream == nil || stream.Track == nil {
 		return answer(404, "Not Found")
@@ -114,9 +109,9 @@ func (c *connection) handle(m *rtspmsg.Message) *rtspmsg.Message {
 	case "DESCRIBE":
 		return describe(m.URL, stream)
 	case "SETUP":
-		return c.setUp(m, stream)
+		return c.setUp(m, stream, number)
 	case "PLAY":
-		if c.out == nil || c.playing != nil {
+		if len(c.parts) == 0 || c.playing != nil {
 			return answer(455, "Method Not Valid in This State")
 		}
 		a := answer(200, "OK")
@@ -149,49 +144,34 @@ func (c *connection) signIn(m *rtspmsg.Message) *rtspmsg.Message {
 	return a
 }
 
-func describe(base string, stream *Stream) *rtspmsg.Message {
-	sets := stream.Track.H264
-	sprops := []string{base64.StdEncoding.EncodeToString(sets.SPS)}
-	for _, pps := range sets.PPS {
-		sprops = append(sprops, base64.StdEncoding.EncodeToString(pps))
-	}
-	profile := ""
-	if _, err := h264.ParseSPS(sets.SPS); err == nil {
-		profile = hex.EncodeToString(sets.SPS[1:4])
-	}
-	a := answer(200, "OK")
-	a.Header.Set("Content-Type", "application/sdp")
-	a.Header.Set("Content-Base", strings.TrimSuffix(base, "/")+"/")
-	a.Body = fmt.Appendf(nil, "v=0\r\no=- 1 1 IN IP4 0.0.0.0\r\ns=camera\r\nc=IN IP4 0.0.0.0\r\nt=0 0\r\n"+
-		"a=control:*\r\nm=video 0 RTP/AVP %d\r\na=rtpmap:%d H264/%d\r\n"+
-		"a=fmtp:%d packetization-mode=1;profile-level-id=%s;sprop-parameter-sets=%s\r\na=control:%s\r\n",
-		payloadType, payloadType, stream.Track.ClockRate, payloadType, profile, strings.Join(sprops, ","), trackPath[1:])
-	return a
-}
-
-func (c *connection) setUp(m *rtspmsg.Message, stream *Stream) *rtspmsg.Message {
+func (c *connection) setUp(m *rtspmsg.Message, stream *Stream, number int) *rtspmsg.Message {
+	list := stream.media()
 	t, err := rtspmsg.ParseTransport(m.Header.Get("Transport"))
-	if err != nil || c.playing != nil {
+	if err != nil || c.playing != nil || number > len(list) || len(c.parts) >= len(list) {
 		return answer(400, "Bad Request")
 	}
 	t.SSRC, t.HasSSRC = rand.Uint32(), true
+	p := &part{medium: list[number-1]}
 	switch {
 	case t.TCP() && !c.server.cfg.NoTCP:
 		if t.Interleaved[0] < 0 {
-			t.Interleaved = [2]int{0, 1}
+			t.Interleaved = [2]int{2 * len(c.parts), 2*len(c.parts) + 1}
 		}
-		c.out = &tcpSender{c: c, channels: t.Interleaved}
+		p.out = &tcpSender{c: c, channels: t.Interleaved}
 	case !t.TCP() && !c.server.cfg.NoUDP && t.ClientPort[0] > 0:
 		u, err := newUDPSender(c.conn, t.ClientPort)
 		if err != nil {
 			return answer(500, "Internal Server Error")
 		}
-		c.out, t.ServerPort = u, u.ports()
+		p.out, t.ServerPort = u, u.ports()
 	default:
 		return answer(461, "Unsupported Transport")
 	}
-	c.session, c.stream = strconv.FormatUint(rand.Uint64(), 36), stream
-	c.out.use(t.SSRC)
+	if c.session == "" {
+		c.session = strconv.FormatUint(rand.Uint64(), 36)
+	}
+	p.out.use(t.SSRC)
+	c.parts = append(c.parts, p)
 	a := answer(200, "OK")
 	a.Header.Set("Transport", t.String())
 	a.Header.Set("Session", c.session+";timeout=60")

@@ -108,21 +108,24 @@ func (u *udpSender) close() {
 	_ = u.control.Close()
 }
 
-// play starts the goroutine that sends; end waits for it.
+// play starts the goroutines that send; end waits for them.
 func (c *connection) play() {
 	ctx, cancel := context.WithCancel(c.server.ctx)
 	c.playing = cancel
-	c.wg.Go(func() {
-		c.sendAll(ctx)
-		_ = c.conn.Close()
-	})
+	for _, p := range c.parts {
+		c.wg.Go(func() {
+			c.sendAll(ctx, p)
+			cancel()
+			_ = c.conn.Close()
+		})
+	}
 }
 
-func (c *connection) sendAll(ctx context.Context) {
-	reader := c.stream.Hub.NewReader()
+func (c *connection) sendAll(ctx context.Context, p *part) {
+	reader := p.hub.NewReader()
 	defer reader.Close()
 	z := &rtp.Packetizer{
-		SSRC: c.out.ssrc(), PayloadType: payloadType, MTU: mtu,
+		SSRC: p.out.ssrc(), PayloadType: p.payloadType, MTU: mtu,
 		Sequence: uint16(rand.Uint32()), Base: rand.Uint32(),
 	}
 	var reported time.Time
@@ -131,21 +134,21 @@ func (c *connection) sendAll(ctx context.Context) {
 		if err != nil {
 			return
 		}
-		if now := time.Now(); now.Sub(reported) >= reportsEvery {
+		if now := time.Now(); now.Sub(reported) >= reportsEvery && !c.server.cfg.NoReports {
 			reported = now
-			if !c.out.rtcp(senderReport(z, s)) {
+			if !p.out.rtcp(senderReport(z, s)) {
 				return
 			}
 		}
-		if !c.out.rtp(c.tampered(wire(z, s))) {
+		if !p.out.rtp(c.tampered(s.Track, wire(z, s))) {
 			return
 		}
 	}
 }
 
-func (c *connection) tampered(packets [][]byte) [][]byte {
+func (c *connection) tampered(track *media.Track, packets [][]byte) [][]byte {
 	if t := c.server.cfg.Tamper; t != nil {
-		return t.Outgoing(packets)
+		return t.Outgoing(track, packets)
 	}
 	return packets
 }

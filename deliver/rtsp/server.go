@@ -1,5 +1,5 @@
-// Package rtsp serves streams over RTSP (RFC 2326): H.264 over RTP, interleaved
-// in the connection or over UDP, with Digest or Basic sign-in and sender
+// Package rtsp serves streams over RTSP (RFC 2326): H.264 and sound over RTP,
+// interleaved in the connection or over UDP, with Digest or Basic sign-in and sender
 // reports. The simulated cameras are made of it.
 //
 // Limits: 64 connections; a viewer that does not take a picture within 5 s is
@@ -29,6 +29,9 @@ const (
 type Stream struct {
 	Hub   *hub.Hub
 	Track *media.Track
+
+	Sound      *hub.Hub // nil without sound
+	SoundTrack *media.Track
 }
 
 // Config says what to serve.
@@ -42,6 +45,7 @@ type Config struct {
 	NonceUses      int // requests after which a nonce goes stale; 0 means never
 
 	NoTCP, NoUDP bool // ways of transport that are not offered
+	NoReports    bool // no sender reports are sent
 
 	// Tamper may change what is about to be sent; nil sends it as it is.
 	Tamper Tamper
@@ -51,9 +55,9 @@ type Config struct {
 type Tamper interface {
 	// RefuseSignIn says whether every password is wrong now.
 	RefuseSignIn() bool
-	// Outgoing takes the wire form of a picture's packets and returns what is to
-	// be sent; nothing is a freeze.
-	Outgoing(packets [][]byte) [][]byte
+	// Outgoing takes the wire form of a sample's packets and returns what is to be
+	// sent; nothing is a freeze.
+	Outgoing(t *media.Track, packets [][]byte) [][]byte
 }
 
 // Server serves one listener.

@@ -4,6 +4,9 @@ import (
 	"strings"
 
 	"github.com/pion/webrtc/v4"
+
+	"webostrum/core/media"
+	"webostrum/core/opus"
 )
 
 const (
@@ -34,15 +37,43 @@ func mediaEngine() (*webrtc.MediaEngine, error) {
 			return nil, err
 		}
 	}
+	if err := registerSound(m); err != nil {
+		return nil, err
+	}
 	err := m.RegisterHeaderExtension(webrtc.RTPHeaderExtensionCapability{URI: playoutDelayURI}, webrtc.RTPCodecTypeVideo)
 	return m, err
 }
 
-// chosen is the codec that the viewer's side took: the first of H.264 whose packets
-// may be larger than one (packetization mode 1).
-func chosen(list []webrtc.RTPCodecParameters) (webrtc.RTPCodecParameters, bool) {
+// soundCodecs are those that every browser takes (RFC 7874, 3), with their payload
+// types: those of RFC 3551 where there are any.
+var soundCodecs = map[media.Codec]webrtc.RTPCodecParameters{
+	media.Opus: {
+		RTPCodecCapability: webrtc.RTPCodecCapability{MimeType: webrtc.MimeTypeOpus, ClockRate: opus.ClockRate, Channels: 2, SDPFmtpLine: "minptime=10;useinbandfec=1"},
+		PayloadType:        111,
+	},
+	media.PCMU: {RTPCodecCapability: webrtc.RTPCodecCapability{MimeType: webrtc.MimeTypePCMU, ClockRate: 8000}, PayloadType: 0},
+	media.PCMA: {RTPCodecCapability: webrtc.RTPCodecCapability{MimeType: webrtc.MimeTypePCMA, ClockRate: 8000}, PayloadType: 8},
+}
+
+func registerSound(m *webrtc.MediaEngine) error {
+	for _, codec := range []media.Codec{media.Opus, media.PCMU, media.PCMA} {
+		if err := m.RegisterCodec(soundCodecs[codec], webrtc.RTPCodecTypeAudio); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// chosen is the codec that the viewer's side took of those that a stream may be sent
+// as: the first of H.264 whose packets may be larger than one (packetization mode 1),
+// or the sound's own.
+func chosen(list []webrtc.RTPCodecParameters, codec media.Codec) (webrtc.RTPCodecParameters, bool) {
+	mime := webrtc.MimeTypeH264
+	if sound, ok := soundCodecs[codec]; ok {
+		mime = sound.MimeType
+	}
 	for _, c := range list {
-		if strings.EqualFold(c.MimeType, webrtc.MimeTypeH264) && strings.Contains(c.SDPFmtpLine, "packetization-mode=1") {
+		if strings.EqualFold(c.MimeType, mime) && (codec != media.H264 || strings.Contains(c.SDPFmtpLine, "packetization-mode=1")) {
 			return c, true
 		}
 	}

@@ -170,11 +170,13 @@ func (z *sender) report(s *media.Sample) error {
 		return nil
 	}
 	z.reported = now
-	z.session.track.mu.Lock()
-	ssrc := z.session.track.ssrc
-	z.session.track.mu.Unlock()
-	return z.session.pc.WriteRTCP([]rtcp.Packet{&rtcp.SenderReport{
-		SSRC: ssrc, NTPTime: rtp.ToNTP(s.Captured), RTPTime: z.stamp,
-		PacketCount: uint32(z.session.stats.packets.Load()), OctetCount: uint32(z.session.stats.bytes.Load()),
+	return z.session.report(z.session.track, s, z.stamp, z.session.stats.packets.Load(), z.session.stats.bytes.Load())
+}
+
+// report sends a sender report: a sample of a track was taken at the time that its
+// stamp stands for (RFC 3550, 6.4.1).
+func (s *Session) report(t *track, sample *media.Sample, stamp uint32, packets, bytes uint64) error {
+	return s.pc.WriteRTCP([]rtcp.Packet{&rtcp.SenderReport{
+		SSRC: t.id(), NTPTime: rtp.ToNTP(sample.Captured), RTPTime: stamp, PacketCount: uint32(packets), OctetCount: uint32(bytes),
 	}})
 }

@@ -1,4 +1,4 @@
-// Package whep sends H.264 to browsers by WebRTC, with sessions opened over HTTP
+// Package whep sends H.264 and sound to browsers by WebRTC, with sessions opened over HTTP
 // (WHEP, draft-ietf-wish-whep): an offer is posted, the answer comes back at once,
 // and the session ends with DELETE or when the viewer is gone. ICE, DTLS and SRTP
 // are pion's; packets are cut here, once for all viewers of a stream.
@@ -150,6 +150,7 @@ func (s *Server) Close() error {
 // Source is what a session sends.
 type Source struct {
 	Hub     *hub.Hub
+	Sound   *Sound // nil for none
 	Release func() // called once, when the session has ended or there was none
 }
 

@@ -11,6 +11,8 @@ import (
 
 	"github.com/pion/rtcp"
 	"github.com/pion/webrtc/v4"
+
+	"webostrum/core/media"
 )
 
 // Session is one viewer.
@@ -22,6 +24,7 @@ type Session struct {
 	pc     *webrtc.PeerConnection
 	source Source
 	track  *track
+	voice  *voice // nil without sound
 	ctx    context.Context
 	cancel context.CancelFunc
 
@@ -51,7 +54,7 @@ type Stats struct {
 
 func newSession(feed string, pc *webrtc.PeerConnection, src Source, shelf *shelf) *Session {
 	s := &Session{
-		ID: strings.ToLower(rand.Text()[:16]), Started: time.Now(), feed: feed, pc: pc, source: src, track: newTrack(feed), connected: make(chan struct{}),
+		ID: strings.ToLower(rand.Text()[:16]), Started: time.Now(), feed: feed, pc: pc, source: src, track: newTrack(feed, media.H264), connected: make(chan struct{}),
 	}
 	s.ctx, s.cancel = context.WithCancel(context.Background())
 	s.sender = newSender(s, shelf)
@@ -71,8 +74,11 @@ func (s *Session) negotiate(ctx context.Context, offer string) (string, error) {
 	if err := s.pc.SetRemoteDescription(webrtc.SessionDescription{Type: webrtc.SDPTypeOffer, SDP: offer}); err != nil {
 		return "", fmt.Errorf("%w: %w", ErrOffer, err)
 	}
-	if !s.wantsVideo() {
+	if !s.wants(webrtc.RTPCodecTypeVideo) {
 		return "", ErrNoH264
+	}
+	if err := s.addSound(); err != nil {
+		return "", err
 	}
 	sender, err := s.pc.AddTrack(s.track)
 	if err != nil {
@@ -95,14 +101,35 @@ func (s *Session) negotiate(ctx context.Context, offer string) (string, error) {
 	return s.pc.LocalDescription().SDP, nil
 }
 
-// wantsVideo says whether the offer has video that may be sent to it.
-func (s *Session) wantsVideo() bool {
+// wants says whether the offer has something of a kind that may be sent to it.
+func (s *Session) wants(kind webrtc.RTPCodecType) bool {
 	for _, t := range s.pc.GetTransceivers() {
-		if t.Kind() == webrtc.RTPCodecTypeVideo && t.Direction() != webrtc.RTPTransceiverDirectionInactive {
+		if t.Kind() == kind && t.Direction() != webrtc.RTPTransceiverDirectionInactive {
 			return true
 		}
 	}
 	return false
+}
+
+// addSound adds the sound, if there is any and the offer asks for it.
+func (s *Session) addSound() error {
+	if s.source.Sound == nil || !s.wants(webrtc.RTPCodecTypeAudio) {
+		return nil
+	}
+	v := newVoice(s, *s.source.Sound)
+	sender, err := s.pc.AddTrack(v.track)
+	if err != nil {
+		return err
+	}
+	s.voice = v
+	go func() { // ends with the connection
+		for {
+			if _, _, err := sender.ReadRTCP(); err != nil {
+				return
+			}
+		}
+	}()
+	return nil
 }
 
 // live sends until the viewer or the stream ends.
@@ -118,7 +145,13 @@ func (s *Session) live() {
 	case <-s.ctx.Done():
 		return
 	}
+	var parts sync.WaitGroup
+	if s.voice != nil {
+		parts.Go(func() { s.voice.run(s.ctx) })
+	}
 	s.sender.run(s.ctx)
+	s.cancel()
+	parts.Wait()
 }
 
 // End ends the session.

@@ -5,11 +5,14 @@ import (
 
 	"github.com/pion/rtp"
 	"github.com/pion/webrtc/v4"
+
+	"webostrum/core/media"
 )
 
 // track is a stream on its way to one viewer. It implements webrtc.TrackLocal.
 type track struct {
 	stream string
+	codec  media.Codec
 
 	mu      sync.Mutex
 	writer  webrtc.TrackLocalWriter // guarded by mu; nil while nobody listens
@@ -18,11 +21,11 @@ type track struct {
 	delay   uint8                   // number of the playout delay extension, or 0; guarded by mu
 }
 
-func newTrack(stream string) *track { return &track{stream: stream} }
+func newTrack(stream string, codec media.Codec) *track { return &track{stream: stream, codec: codec} }
 
 // Bind implements webrtc.TrackLocal.
 func (t *track) Bind(ctx webrtc.TrackLocalContext) (webrtc.RTPCodecParameters, error) {
-	codec, ok := chosen(ctx.CodecParameters())
+	codec, ok := chosen(ctx.CodecParameters(), t.codec)
 	if !ok {
 		return webrtc.RTPCodecParameters{}, webrtc.ErrUnsupportedCodec
 	}
@@ -46,7 +49,7 @@ func (t *track) Unbind(webrtc.TrackLocalContext) error {
 }
 
 // ID implements webrtc.TrackLocal.
-func (t *track) ID() string { return "video" }
+func (t *track) ID() string { return t.Kind().String() }
 
 // RID implements webrtc.TrackLocal.
 func (t *track) RID() string { return "" }
@@ -55,7 +58,19 @@ func (t *track) RID() string { return "" }
 func (t *track) StreamID() string { return t.stream }
 
 // Kind implements webrtc.TrackLocal.
-func (t *track) Kind() webrtc.RTPCodecType { return webrtc.RTPCodecTypeVideo }
+func (t *track) Kind() webrtc.RTPCodecType {
+	if t.codec == media.H264 {
+		return webrtc.RTPCodecTypeVideo
+	}
+	return webrtc.RTPCodecTypeAudio
+}
+
+// id is the SSRC that the track is sent under.
+func (t *track) id() uint32 {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	return t.ssrc
+}
 
 // noDelay is a least and a most playout delay of nothing.
 var noDelay = []byte{0, 0, 0}

@@ -10,6 +10,7 @@ import (
 
 	"webostrum/core/fault"
 	"webostrum/core/media"
+	"webostrum/core/plan"
 	"webostrum/ingest"
 	"webostrum/ingest/source"
 )
@@ -59,6 +60,7 @@ type Report struct {
 	Seconds       float64 `json:"seconds" doc:"How long was read"`
 	ClockOffset   float64 `json:"clockOffsetSeconds" doc:"By how much the camera's clock differs"`
 	Reports       bool    `json:"senderReports" doc:"Whether capture times come from the camera"`
+	Sound         *Sound  `json:"sound,omitempty"`
 
 	// Notes are sentences about what the engineer should know.
 	Notes []string `json:"notes"`
@@ -71,6 +73,17 @@ type Track struct {
 	ClockRate uint32 `json:"clockRate,omitempty"`
 	Channels  int    `json:"channels,omitempty"`
 	Used      bool   `json:"used"`
+	Why       string `json:"why,omitempty" doc:"Why it is not used"`
+}
+
+// Sound is what was heard.
+type Sound struct {
+	Codec     string  `json:"codec"`
+	ClockRate uint32  `json:"clockRate" doc:"Ticks a second: samples, as a rule"`
+	Channels  int     `json:"channels"`
+	Seconds   float64 `json:"seconds" doc:"How much came while the pictures were read"`
+	BitRate   float64 `json:"bitRate" doc:"Bits a second, measured"`
+	Lost      uint64  `json:"lost" doc:"Packets that never came or made no sense"`
 }
 
 // look gathers what is measured.
@@ -82,6 +95,8 @@ type look struct {
 	frames  int            // guarded by mu
 	bytes   int            // guarded by mu
 	keys    []int64        // PTS of keyframes; guarded by mu
+	heard   int64          // ticks of sound; guarded by mu
+	sounds  int            // bytes of it; guarded by mu
 	begun   chan struct{}
 }
 
@@ -102,7 +117,7 @@ func Run(ctx context.Context, cfg Config) (*Report, error) {
 		_, err := ingest.Play(ctx, source.Config{
 			URL: cfg.URL, User: cfg.User, Password: cfg.Password, Transport: cfg.Transport, Fingerprint: cfg.Fingerprint,
 			Fetch: cfg.Fetch, Poll: cfg.Poll,
-			Publish: l.sample, Started: l.started,
+			Publish: l.sample, Sound: l.sound, Started: l.started,
 		})
 		ended <- err
 	})
@@ -143,7 +158,7 @@ func (l *look) sample(s *media.Sample) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	if l.first == nil || l.last.Epoch != s.Epoch {
-		l.first, l.frames, l.bytes, l.keys = s, 0, 0, nil
+		l.first, l.frames, l.bytes, l.keys, l.heard, l.sounds = s, 0, 0, nil, 0, 0
 	}
 	l.last = s
 	l.frames++
@@ -151,6 +166,25 @@ func (l *look) sample(s *media.Sample) {
 	if s.Key {
 		l.keys = append(l.keys, s.PTS)
 	}
+}
+
+func (l *look) sound(s *media.Sample) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.heard += s.Length
+	l.sounds += len(s.Data)
+}
+
+// soundLocked reports what was heard of a track.
+func (l *look) soundLocked(t *media.Track, lost uint64) *Sound {
+	if t == nil {
+		return nil
+	}
+	s := &Sound{Codec: string(t.Codec), ClockRate: t.ClockRate, Channels: t.Channels, Seconds: t.Duration(l.heard).Seconds(), Lost: lost}
+	if s.Seconds > 0 {
+		s.BitRate = float64(l.sounds) * 8 / s.Seconds
+	}
+	return s
 }
 
 func (l *look) report() *Report {
@@ -165,6 +199,7 @@ func (l *look) report() *Report {
 	for _, t := range f.Tracks {
 		r.Tracks = append(r.Tracks, Track(t))
 	}
+	r.Sound = l.soundLocked(f.Sound, f.Stats.SoundLost)
 	track := l.first.Track
 	r.Seconds = track.Duration(l.last.DTS - l.first.DTS).Seconds()
 	if r.Seconds > 0 && l.frames >= shownFrames {
@@ -174,7 +209,7 @@ func (l *look) report() *Report {
 	if n := len(l.keys); n > 1 && f.Codec == media.H264 {
 		r.KeyframeEvery = track.Duration(l.keys[n-1]-l.keys[0]).Seconds() / float64(n-1)
 	}
-	r.Notes = notes(r)
+	r.Notes = append(notes(r), soundNotes(r, f.Sound)...)
 	return r
 }
 
@@ -198,9 +233,24 @@ func notes(r *Report) []string {
 	if off := time.Duration(r.ClockOffset * float64(time.Second)); off.Abs() > clockIsOff {
 		add("The camera's clock is off by %v, so its times are not used. Set its time server.", off.Round(time.Second))
 	}
-	for _, t := range r.Tracks {
-		if t.Kind == "audio" {
-			add("The camera offers sound (%s). It is left out: sound is not handled yet.", t.Codec)
+	return list
+}
+
+// soundNotes say how each delivery gets the sound.
+func soundNotes(r *Report, t *media.Track) (list []string) {
+	for _, offered := range r.Tracks {
+		if offered.Kind == media.KindAudio.String() && !offered.Used && offered.Why != "" {
+			list = append(list, "The camera's sound is left out: "+offered.Why+".")
+		}
+	}
+	switch {
+	case t == nil:
+	case r.Sound.Seconds == 0:
+		list = append(list, "The camera offers sound, but sent none. Its microphone may be switched off.")
+	default:
+		all := plan.Converter{Present: true, AAC: true}
+		for _, d := range []plan.Delivery{plan.HLS, plan.WebRTC} {
+			list = append(list, plan.SoundFor(d, plan.Automatic, t, all).Why)
 		}
 	}
 	return list

@@ -103,8 +103,8 @@ func TestPlay(t *testing.T) {
 // tamper changes what the camera sends.
 type tamper func([][]byte) [][]byte
 
-func (f tamper) RefuseSignIn() bool                 { return false }
-func (f tamper) Outgoing(packets [][]byte) [][]byte { return f(packets) }
+func (f tamper) RefuseSignIn() bool                                 { return false }
+func (f tamper) Outgoing(_ *media.Track, packets [][]byte) [][]byte { return f(packets) }
 
 func TestReorderedPacketsAreNoLoss(t *testing.T) {
 	swap := tamper(func(p [][]byte) [][]byte {

@@ -3,12 +3,8 @@ package rtsp
 import (
 	"context"
 	"errors"
-	"net"
-	"os"
 	"sync"
 	"time"
-
-	"github.com/pion/rtcp"
 
 	"webostrum/core/fault"
 	"webostrum/core/rtspmsg"
@@ -39,18 +35,27 @@ func (s *Session) run(ctx context.Context) error {
 	_ = s.control.conn.SetReadDeadline(time.Time{})
 	part(s.readControl)
 	part(func() error { return s.watch(ctx) })
-	if s.udp != nil {
-		part(func() error { return s.readUDP(s.udp.rtp, s.udp.peerRTP, s.rtpPacket) })
-		part(func() error { return s.readUDP(s.udp.rtcp, s.udp.peerRTCP, s.rtcpPacket) })
+	for _, m := range s.streams {
+		if m.udp == nil {
+			continue
+		}
+		part(func() error {
+			return readUDP(m.udp.rtp, m.udp.peerRTP, func(data []byte, now time.Time) { s.rtpPacket(m, data, now) })
+		})
+		part(func() error {
+			return readUDP(m.udp.rtcp, m.udp.peerRTCP, func(data []byte, now time.Time) { _ = s.rtcpData(m, data, now) })
+		})
 	}
 	<-ctx.Done()
 	err := context.Cause(ctx)
 	// Ends the reads; close, which comes after, still says goodbye.
 	past := time.Unix(1, 0)
 	_ = s.control.conn.SetReadDeadline(past)
-	if s.udp != nil {
-		_ = s.udp.rtp.SetReadDeadline(past)
-		_ = s.udp.rtcp.SetReadDeadline(past)
+	for _, m := range s.streams {
+		if m.udp != nil {
+			_ = m.udp.rtp.SetReadDeadline(past)
+			_ = m.udp.rtcp.SetReadDeadline(past)
+		}
 	}
 	parts.Wait()
 	return err
@@ -70,10 +75,8 @@ func (s *Session) readControl() error {
 			if err := s.answered(m); err != nil {
 				return err
 			}
-		case m == nil && int(channel) == s.channels[0] && s.way == source.TCP:
-			s.rtpPacket(data, time.Now())
-		case m == nil && int(channel) == s.channels[1] && s.way == source.TCP:
-			if err := s.rtcpData(data, time.Now()); err != nil {
+		case m == nil && s.way == source.TCP:
+			if err := s.interleaved(int(channel), data); err != nil {
 				return err
 			}
 		}
@@ -139,64 +142,9 @@ func (s *Session) watch(ctx context.Context) error {
 		}
 		if now.Sub(report) >= reportEvery && seen > 0 {
 			report = now
-			s.sendReport(now)
+			for _, m := range s.streams {
+				s.sendReport(m, now)
+			}
 		}
-	}
-}
-
-func (s *Session) readUDP(conn *net.UDPConn, peer *net.UDPAddr, take func([]byte, time.Time)) error {
-	buf := make([]byte, maxDatagram)
-	for {
-		n, from, err := conn.ReadFromUDP(buf)
-		if errors.Is(err, os.ErrDeadlineExceeded) || errors.Is(err, net.ErrClosed) {
-			return err
-		}
-		if err != nil {
-			continue // an ICMP message about something we sent
-		}
-		if peer != nil && !from.IP.Equal(peer.IP) {
-			continue // a stranger
-		}
-		// Packets may wait for others, so each has its own bytes.
-		take(append([]byte(nil), buf[:n]...), time.Now())
-	}
-}
-
-func (s *Session) rtcpPacket(data []byte, now time.Time) { _ = s.rtcpData(data, now) }
-
-// rtcpData takes a compound RTCP packet.
-func (s *Session) rtcpData(data []byte, now time.Time) error {
-	packets, err := rtcp.Unmarshal(data)
-	if err != nil {
-		return nil // reports help, but nothing depends on one of them
-	}
-	for _, p := range packets {
-		switch p := p.(type) {
-		case *rtcp.SenderReport:
-			s.mu.Lock()
-			s.recv.Report(p.NTPTime, p.RTPTime, now)
-			s.count.senderReport(p, now)
-			s.mu.Unlock()
-		case *rtcp.Goodbye:
-			return fault.New(fault.HungUp, nil, "it said goodbye")
-		}
-	}
-	return nil
-}
-
-func (s *Session) sendReport(now time.Time) {
-	s.mu.Lock()
-	rr := s.count.report(s.receiver, now)
-	s.mu.Unlock()
-	data, err := rr.Marshal()
-	if err != nil {
-		return
-	}
-	if s.udp == nil {
-		_ = s.control.frame(s.channels[1], data) // a broken connection shows in the reading
-		return
-	}
-	if s.udp.peerRTCP != nil && s.udp.peerRTCP.Port > 0 {
-		_, _ = s.udp.rtcp.WriteToUDP(data, s.udp.peerRTCP)
 	}
 }

@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"math/rand/v2"
-	"net"
 	"net/url"
 	"strings"
 	"sync"
@@ -31,17 +30,15 @@ type Session struct {
 	lifetime  time.Duration // of the session, without a sign of life
 	server    string
 	tracks    []source.TrackFacts
-	format    sdp.Format
-	channels  [2]int // of RTP and RTCP when interleaved
-	udp       *udpPair
+	streams   []*stream // of the picture, and of the sound if there is any
 
-	packets  atomic.Int64 // RTP packets seen; the watch looks at it
+	packets  atomic.Int64 // RTP packets of the picture seen; the watch looks at it
 	started  atomic.Bool
 	receiver uint32 // our SSRC in receiver reports
 
 	mu    sync.Mutex
 	recv  *rtp.VideoReceiver // guarded by mu
-	count reception          // guarded by mu
+	sound *rtp.SoundReceiver // guarded by mu; nil when there is no sound
 }
 
 // open goes as far as PLAY.
@@ -69,21 +66,50 @@ func (s *Session) setUp(ctx context.Context, u *url.URL, described *rtspmsg.Mess
 	if err != nil {
 		return fault.New(fault.Garbled, err, "its session description: %v", err)
 	}
-	m, err := s.choose(desc)
+	picture, sound, err := s.choose(desc)
 	if err != nil {
 		return err
 	}
 	base := firstSet(described.Header.Get("Content-Base"), described.Header.Get("Content-Location"), u.String())
 	s.aggregate = sdp.Resolve(base, desc.Control)
 	s.recv = rtp.NewVideoReceiver(rtp.ReceiverConfig{
-		ClockRate: s.format.ClockRate, Wait: s.reorderWait(), FirstEpoch: s.cfg.FirstEpoch,
-		Sets: s.format.ParameterSets(), Publish: s.publish,
+		ClockRate: picture.format.ClockRate, Wait: s.reorderWait(), FirstEpoch: s.cfg.FirstEpoch,
+		Sets: picture.format.ParameterSets(), Publish: s.cfg.Publish,
 	})
-	if err := s.transport(ctx, sdp.Resolve(s.aggregate, m.Control)); err != nil {
+	picture.packet, picture.report = s.picturePacket, s.recv.Report
+	if err := s.transport(ctx, picture.stream, sdp.Resolve(s.aggregate, picture.control)); err != nil {
 		return err
 	}
+	s.setUpSound(ctx, sound)
 	_, err = s.control.ask(ctx, "PLAY", s.aggregate, rtspmsg.Header{"Range": {"npt=0.000-"}})
 	return err
+}
+
+// setUpSound sets the sound up, if there is any. A picture without sound is better
+// than none, so what goes wrong is noted and no more.
+func (s *Session) setUpSound(ctx context.Context, m *medium) {
+	if m == nil || s.cfg.Sound == nil {
+		s.cfg.SoundTrack(nil)
+		return
+	}
+	facts := &s.tracks[m.facts]
+	sound, err := rtp.NewSoundReceiver(rtp.SoundConfig{
+		Format: m.format, Wait: s.reorderWait(), Lead: s.recv.Clock(), FirstEpoch: s.cfg.FirstEpoch, Publish: s.cfg.Sound,
+	})
+	if err == nil {
+		m.packet, m.report = sound.Packet, sound.Report
+		err = s.transport(ctx, m.stream, sdp.Resolve(s.aggregate, m.control))
+	}
+	if err != nil {
+		facts.Why = err.Error()
+		s.cfg.SoundTrack(nil)
+		return
+	}
+	facts.Used, s.sound = true, sound
+	if t := sound.Track(); t != nil {
+		s.cfg.SoundTrack(t)
+	}
+	sound.OnTrack(s.cfg.SoundTrack)
 }
 
 func firstSet(values ...string) string {
@@ -102,42 +128,68 @@ func (s *Session) reorderWait() time.Duration {
 	return 0
 }
 
-// choose picks the first video medium that is H.264.
-func (s *Session) choose(desc *sdp.Session) (*sdp.Media, error) {
-	var chosen *sdp.Media
+// medium is a medium of the description that may be played.
+type medium struct {
+	*stream
+	control string
+	facts   int // place in Session.tracks
+}
+
+// choose picks the first video medium that is H.264, and the first of sound; sound
+// is nil when there is none.
+func (s *Session) choose(desc *sdp.Session) (picture, sound *medium, err error) {
 	var other string
 	for i := range desc.Media {
 		m := &desc.Media[i]
 		for _, f := range m.Formats {
-			use := chosen == nil && m.Kind == "video" && f.Encoding == string(media.H264) && !strings.Contains(m.Profile, "SAVP")
-			if use {
-				chosen, s.format = m, f
-			} else if m.Kind == "video" && other == "" {
+			facts := source.TrackFacts{Kind: m.Kind, Codec: f.Encoding, ClockRate: f.ClockRate, Channels: f.Channels}
+			plain := !strings.Contains(m.Profile, "SAVP")
+			at := &medium{stream: &stream{format: f}, control: m.Control, facts: len(s.tracks)}
+			switch {
+			case m.Kind == "video" && picture == nil && plain && f.Encoding == string(media.H264):
+				picture, facts.Used = at, true
+			case m.Kind == "video" && other == "":
 				other = firstSet(f.Encoding, fmt.Sprintf("payload type %d", f.PayloadType))
+			case m.Kind == "audio" && sound == nil && plain && m.Direction != "recvonly": // that is the camera's loudspeaker
+				sound = at
 			}
-			s.tracks = append(s.tracks, source.TrackFacts{Kind: m.Kind, Codec: f.Encoding, ClockRate: f.ClockRate, Channels: f.Channels, Used: use})
+			s.tracks = append(s.tracks, facts)
 		}
 	}
 	switch {
-	case chosen != nil:
-		return chosen, nil
+	case picture != nil:
+		return picture, sound, nil
 	case other != "":
-		return nil, fault.New(fault.CodecNotHandled, nil, "it sends %s", other)
+		return nil, nil, fault.New(fault.CodecNotHandled, nil, "it sends %s", other)
 	}
-	return nil, fault.New(fault.NoVideo, nil, "")
+	return nil, nil, fault.New(fault.NoVideo, nil, "")
 }
 
 // transport does SETUP.
-func (s *Session) transport(ctx context.Context, trackURL string) error {
-	want := rtspmsg.Transport{Profile: "RTP/AVP/TCP", Interleaved: [2]int{0, 1}}
+func (s *Session) transport(ctx context.Context, m *stream, trackURL string) error {
+	first := 2 * len(s.streams)
+	want := rtspmsg.Transport{Profile: "RTP/AVP/TCP", Interleaved: [2]int{first, first + 1}}
 	if s.way == source.UDP {
 		pair, err := listenPair(s.control.conn.LocalAddr())
 		if err != nil {
 			return fault.New(fault.TransportNo, err, "no pair of UDP ports is free here: %v", err)
 		}
-		s.udp = pair
+		m.udp = pair
 		want = rtspmsg.Transport{Profile: "RTP/AVP", ClientPort: pair.ports()}
 	}
+	s.streams = append(s.streams, m)
+	err := s.ask(ctx, m, trackURL, want)
+	if err != nil {
+		s.streams = s.streams[:len(s.streams)-1]
+		if m.udp != nil {
+			m.udp.close()
+		}
+	}
+	return err
+}
+
+// ask asks for a transport and takes what the camera makes of it.
+func (s *Session) ask(ctx context.Context, m *stream, trackURL string, want rtspmsg.Transport) error {
 	answer, err := s.control.ask(ctx, "SETUP", trackURL, rtspmsg.Header{"Transport": {want.String()}})
 	if err != nil {
 		return err
@@ -151,35 +203,20 @@ func (s *Session) transport(ctx context.Context, trackURL string) error {
 	s.control.mu.Lock()
 	s.control.session = id
 	s.control.mu.Unlock()
-	s.channels = want.Interleaved
+	m.channels = want.Interleaved
 	if got.Interleaved[0] >= 0 {
-		s.channels = got.Interleaved
+		m.channels = got.Interleaved
 	}
-	if s.udp != nil {
-		s.udp.aim(s.control.conn.RemoteAddr(), got)
+	if m.udp != nil {
+		m.udp.aim(s.control.conn.RemoteAddr(), got)
 	}
 	return nil
 }
 
-func (s *Session) publish(sample *media.Sample) {
-	s.cfg.Publish(sample)
-}
-
-// rtpPacket takes one RTP packet. data is only ours until we return.
-func (s *Session) rtpPacket(data []byte, now time.Time) {
-	var p prtp.Packet
-	if err := p.Unmarshal(data); err != nil || p.PayloadType != s.format.PayloadType {
-		return // not ours, or garbled: the gap in the sequence will tell
-	}
+// picturePacket takes a packet of the picture, under the lock.
+func (s *Session) picturePacket(p *prtp.Packet, now time.Time) {
 	s.packets.Add(1)
-	s.mu.Lock()
-	s.count.packet(&p, s.format.ClockRate, now)
-	s.recv.Packet(&p, now)
-	first := s.recv.Stats().Pictures > 0 && !s.started.Load()
-	s.mu.Unlock()
-	if first && s.started.CompareAndSwap(false, true) {
-		s.cfg.Started(s)
-	}
+	s.recv.Packet(p, now)
 }
 
 // close says goodbye, without waiting for an answer, and lets everything go.
@@ -189,65 +226,9 @@ func (s *Session) close() {
 		_, _ = s.control.send("TEARDOWN", s.aggregate, nil)
 	}
 	_ = s.control.conn.Close()
-	if s.udp != nil {
-		s.udp.close()
-	}
-}
-
-// udpPair is two neighbouring ports, the lower one even (RFC 3550, section 11).
-type udpPair struct {
-	rtp, rtcp         *net.UDPConn
-	peerRTP, peerRTCP *net.UDPAddr
-}
-
-func listenPair(local net.Addr) (*udpPair, error) {
-	const tries = 32
-	ip := local.(*net.TCPAddr).IP
-	var last error
-	for range tries {
-		a, err := net.ListenUDP("udp", &net.UDPAddr{IP: ip})
-		if err != nil {
-			return nil, err
+	for _, m := range s.streams {
+		if m.udp != nil {
+			m.udp.close()
 		}
-		port := a.LocalAddr().(*net.UDPAddr).Port
-		if port%2 == 0 && port < 0xffff {
-			b, err := net.ListenUDP("udp", &net.UDPAddr{IP: ip, Port: port + 1})
-			if err == nil {
-				const buffer = 2 << 20 // a large keyframe comes as one burst
-				_ = a.SetReadBuffer(buffer)
-				return &udpPair{rtp: a, rtcp: b}, nil
-			}
-			last = err
-		}
-		_ = a.Close()
 	}
-	return nil, last
-}
-
-func (p *udpPair) ports() [2]int {
-	port := p.rtp.LocalAddr().(*net.UDPAddr).Port
-	return [2]int{port, port + 1}
-}
-
-// aim notes where the camera sends from, and opens the way for it in firewalls
-// between by sending it something first.
-func (p *udpPair) aim(remote net.Addr, got rtspmsg.Transport) {
-	ip := remote.(*net.TCPAddr).IP
-	if source := net.ParseIP(got.Source); source != nil {
-		ip = source
-	}
-	p.peerRTP = &net.UDPAddr{IP: ip, Port: got.ServerPort[0]}
-	p.peerRTCP = &net.UDPAddr{IP: ip, Port: got.ServerPort[1]}
-	if got.ServerPort[0] == 0 {
-		return
-	}
-	hello := []byte{0x80, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0} // an RTP packet without payload
-	_, _ = p.rtp.WriteToUDP(hello, p.peerRTP)
-	emptyReport := []byte{0x80, 201, 0, 1, 0, 0, 0, 0} // a receiver report about nobody
-	_, _ = p.rtcp.WriteToUDP(emptyReport, p.peerRTCP)
-}
-
-func (p *udpPair) close() {
-	_ = p.rtp.Close()
-	_ = p.rtcp.Close()
 }

@@ -61,6 +61,7 @@ func (s *Scene) Paint(dst []byte, at time.Time) {
 	s.cars(out, at)
 	s.clock(out, at)
 	s.stamp(out, at)
+	s.lamp(out, at)
 }
 
 // cars draws the upper one first. They hang on one cable: where one is at t,
@@ -144,6 +145,18 @@ func (s *Scene) stamp(out *i420, at time.Time) {
 				out.luma(image.Rect(px, py, px+unit, py+unit), 16)
 			}
 		}
+	}
+}
+
+// lamp draws what is lit at each full second, left of the QR code, so that sound and
+// picture can be laid beside each other.
+func (s *Scene) lamp(out *i420, at time.Time) {
+	const left, top, side, rim = 1030, 640, 56, 5
+	sx, sy := float64(s.width)/sceneWidth, float64(s.height)/sceneHeight
+	box := image.Rect(int(left*sx)&^1, int(top*sy)&^1, int((left+side)*sx)&^1, int((top+side)*sy)&^1)
+	out.fill(box, 16)
+	if time.Duration(at.Nanosecond()) < FlashLasts {
+		out.fill(box.Inset(int(rim*sy)), 235)
 	}
 }
 

@@ -447,6 +447,13 @@ export interface components {
              */
             target: string;
         };
+        Carried: {
+            /** @description As it is delivered; empty for none */
+            codec?: string;
+            converted: boolean;
+            /** @description In a sentence */
+            why: string;
+        };
         Converting: {
             /**
              * Format: double
@@ -532,6 +539,7 @@ export interface components {
              * @description Pictures a second coming in, over the last seconds
              */
             frameRate: number;
+            hearing: components["schemas"]["Hearing"];
             /**
              * Format: int64
              * @description Pixels
@@ -592,6 +600,15 @@ export interface components {
              * @description When the state changed last
              */
             since: string;
+            /**
+             * @description Whether sound is wanted
+             * @enum {string}
+             */
+            sound: "automatic" | "on" | "off";
+            /** @enum {string} */
+            soundHls: "as-feed" | "automatic" | "on" | "off";
+            /** @enum {string} */
+            soundWebrtc: "as-feed" | "automatic" | "on" | "off";
             /** @enum {string} */
             state: "off" | "connecting" | "live" | "stalled" | "retrying" | "refused";
             /**
@@ -648,6 +665,12 @@ export interface components {
             public?: boolean;
             /** Format: double */
             segmentSeconds?: number;
+            /** @enum {string} */
+            sound?: "automatic" | "on" | "off";
+            /** @enum {string} */
+            soundHls?: "as-feed" | "automatic" | "on" | "off";
+            /** @enum {string} */
+            soundWebrtc?: "as-feed" | "automatic" | "on" | "off";
             title?: string;
             /** @enum {string} */
             transport?: "auto" | "tcp" | "udp";
@@ -657,6 +680,25 @@ export interface components {
         };
         FeedsOutputBody: {
             feeds: components["schemas"]["Feed"][] | null;
+        };
+        Hearing: {
+            /** Format: int64 */
+            channels?: number;
+            /**
+             * Format: int32
+             * @description Samples a second, as a rule
+             */
+            clockRate?: number;
+            /** @description What the camera sends, such as AAC; empty for no sound */
+            codec?: string;
+            hls: components["schemas"]["Carried"];
+            /**
+             * Format: int64
+             * @description Packets that never came or made no sense
+             */
+            lost: number;
+            motionJpeg: components["schemas"]["Carried"];
+            webrtc: components["schemas"]["Carried"];
         };
         HistoryOutputBody: {
             /** @description A point a second, oldest first */
@@ -752,6 +794,24 @@ export interface components {
              * @description Wanted length of an HLS segment; 2 when left out
              */
             segmentSeconds?: number;
+            /**
+             * @description automatic passes sound on where it can be and converts it while somebody listens; on converts it all the time, so that nobody waits for it
+             * @default automatic
+             * @enum {string}
+             */
+            sound: "automatic" | "on" | "off";
+            /**
+             * @description The same for HLS alone
+             * @default as-feed
+             * @enum {string}
+             */
+            soundHls: "as-feed" | "automatic" | "on" | "off";
+            /**
+             * @description The same for WebRTC alone
+             * @default as-feed
+             * @enum {string}
+             */
+            soundWebrtc: "as-feed" | "automatic" | "on" | "off";
             /** @description Name for people; the name itself when left out */
             title?: string;
             /**
@@ -1044,6 +1104,7 @@ export interface components {
              * @description The most slices that a picture had
              */
             slices: number;
+            sound?: components["schemas"]["Sound"];
             /** @description What the session description offers */
             tracks: components["schemas"]["Track"][] | null;
             /** @description How pictures came: tcp or udp for RTSP, stream or poll for HTTP */
@@ -1113,6 +1174,31 @@ export interface components {
             /** @description Its password */
             password: string;
         };
+        Sound: {
+            /**
+             * Format: double
+             * @description Bits a second, measured
+             */
+            bitRate: number;
+            /** Format: int64 */
+            channels: number;
+            /**
+             * Format: int32
+             * @description Ticks a second: samples, as a rule
+             */
+            clockRate: number;
+            codec: string;
+            /**
+             * Format: int64
+             * @description Packets that never came or made no sense
+             */
+            lost: number;
+            /**
+             * Format: double
+             * @description How much came while the pictures were read
+             */
+            seconds: number;
+        };
         Track: {
             /** Format: int64 */
             channels?: number;
@@ -1121,6 +1207,8 @@ export interface components {
             codec: string;
             kind: string;
             used: boolean;
+            /** @description Why it is not used */
+            why?: string;
         };
         Viewer: {
             address: string;

@@ -1,0 +1,207 @@
+package codecs_test
+
+import (
+	"math"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"webostrum/codecs/faad"
+	"webostrum/codecs/opus"
+	"webostrum/codecs/sound"
+	"webostrum/core/aac"
+	"webostrum/core/convert"
+	"webostrum/core/media"
+	"webostrum/core/pcm"
+)
+
+const begins = 1_000 * int64(time.Second)
+
+// click is two seconds of a faint tone with a loud click at one second.
+func click(rate, channels int) []int16 {
+	out := make([]int16, 2*rate*channels)
+	for i := range out {
+		at := i / channels
+		v := 300 * math.Sin(2*math.Pi*300*float64(at)/float64(rate))
+		if at >= rate && at < rate+rate/200 {
+			v = 20000 * math.Sin(2*math.Pi*1500*float64(at-rate)/float64(rate))
+		}
+		out[i] = int16(v)
+	}
+	return out
+}
+
+// hear sends sound to a worker in packets of 20 ms and returns what it made.
+func hear(t *testing.T, track *media.Track, units [][]byte, stamps []int64, codec media.Codec) []coded {
+	t.Helper()
+	o, _ := convert.Sound(track, codec)
+	o.Number = 3
+	made, tally, failed, err := work(t, func(c *convert.Conn) {
+		require.NoError(t, c.WriteJSON(convert.KindSoundInput, convert.InputOf(track)))
+		require.NoError(t, c.WriteJSON(convert.KindSoundOutput, o))
+		for i, u := range units {
+			require.NoError(t, c.WriteStamped(convert.KindSound, convert.Stamp{Captured: stamps[i]}, u))
+		}
+		require.NoError(t, c.Write(convert.KindAsk))
+	})
+	require.NoError(t, err)
+	require.Empty(t, failed)
+	require.Zero(t, tally.Undecoded, tally.Trouble)
+	return made
+}
+
+// packets cuts samples into packets of 20 ms.
+func packets(samples []int16, rate, channels int, code func([]int16) []byte) (units [][]byte, stamps []int64) {
+	n := rate / 50 * channels
+	for i := 0; i+n <= len(samples); i += n {
+		units = append(units, code(samples[i:i+n]))
+		stamps = append(stamps, begins+int64(i/channels)*int64(time.Second)/int64(rate))
+	}
+	return units, stamps
+}
+
+// clickAt decodes and tells at what capture time the click is.
+func clickAt(t *testing.T, d sound.Decoder, made []coded) time.Duration {
+	t.Helper()
+	for _, m := range made {
+		b, err := d.Decode(m.data)
+		require.NoError(t, err)
+		for i := 0; i < len(b.Samples); i += b.Channels {
+			if b.Samples[i] > 8000 || b.Samples[i] < -8000 {
+				return time.Duration(m.Captured-begins) + time.Duration(i/b.Channels)*time.Second/time.Duration(b.Rate)
+			}
+		}
+	}
+	t.Fatal("no click")
+	return 0
+}
+
+func l16(rate, channels int) *media.Track {
+	return &media.Track{ID: 2, Kind: media.KindAudio, Codec: media.L16, ClockRate: uint32(rate), Channels: channels}
+}
+
+// TestClickStaysWhereItIs takes a click through every coding and looks at what
+// time it comes out.
+func TestClickStaysWhereItIs(t *testing.T) {
+	const near = 3 * time.Millisecond
+	for _, tt := range []struct{ rate, channels int }{{48000, 2}, {8000, 1}, {16000, 1}, {44100, 2}} {
+		track := l16(tt.rate, tt.channels)
+		units, stamps := packets(click(tt.rate, tt.channels), tt.rate, tt.channels, pcm.Big)
+		made := hear(t, track, units, stamps, media.Opus)
+		d, err := opus.NewDecoder(tt.channels)
+		require.NoError(t, err)
+		assert.InDelta(t, time.Second, clickAt(t, d, made), float64(near), "Opus of %v", tt)
+
+		if !faad.Present {
+			continue
+		}
+		_, coded := convert.Sound(track, media.AAC)
+		made = hear(t, track, units, stamps, media.AAC)
+		f, err := faad.NewDecoder(coded.AAC)
+		require.NoError(t, err)
+		assert.InDelta(t, time.Second, clickAt(t, f, made), float64(near), "AAC of %v", tt)
+		f.Close()
+
+		units, stamps = nil, nil
+		for _, m := range made {
+			units, stamps = append(units, m.data), append(stamps, m.Captured)
+		}
+		made = hear(t, coded, units, stamps, media.Opus)
+		d, err = opus.NewDecoder(tt.channels)
+		require.NoError(t, err)
+		assert.InDelta(t, time.Second, clickAt(t, d, made), float64(2*near), "Opus of AAC of %v", tt)
+	}
+}
+
+func TestG711IsConverted(t *testing.T) {
+	for codec, code := range map[media.Codec]func([]int16) []byte{media.PCMU: pcm.EncodeMu, media.PCMA: pcm.EncodeA} {
+		track := l16(8000, 1)
+		track.Codec = codec
+		units, stamps := packets(click(8000, 1), 8000, 1, code)
+		d, err := opus.NewDecoder(1)
+		require.NoError(t, err)
+		assert.InDelta(t, time.Second, clickAt(t, d, hear(t, track, units, stamps, media.Opus)), float64(3*time.Millisecond), codec)
+	}
+}
+
+// TestLostSoundIsBridged leaves out 200 ms, and two seconds.
+func TestLostSoundIsBridged(t *testing.T) {
+	for _, lost := range []int{10, 100} {
+		units, stamps := packets(append(click(16000, 1), click(16000, 1)...), 16000, 1, pcm.Big)
+		units = append(units[:20:20], units[20+lost:]...)
+		stamps = append(stamps[:20:20], stamps[20+lost:]...)
+		made := hear(t, l16(16000, 1), units, stamps, media.Opus)
+		last := made[len(made)-1]
+		assert.InDelta(t, 4*16000, last.PTS, 16000/10, "ticks go on as time does")
+		assert.InDelta(t, begins+4*int64(time.Second), last.Captured, float64(100*time.Millisecond))
+		assert.Equal(t, lost == 10, len(made) > 190, "a short gap is filled, a long one is not")
+	}
+}
+
+// TestSilence has our own silent units decoded.
+func TestSilence(t *testing.T) {
+	if !faad.Present {
+		t.Skip("the worker is built without decoding AAC")
+	}
+	for channels := 1; channels <= 2; channels++ {
+		config := aac.LC(48000, channels)
+		c, err := aac.ParseConfig(config)
+		require.NoError(t, err)
+		d, err := faad.NewDecoder(config)
+		require.NoError(t, err)
+		defer d.Close()
+		for i := range 5 {
+			b, err := d.Decode(aac.Silence(c))
+			require.NoError(t, err)
+			if i > 0 {
+				assert.Equal(t, 1024, b.Moments())
+			}
+			for _, s := range b.Samples {
+				require.Zero(t, s)
+			}
+		}
+	}
+}
+
+func TestDamagedSoundIsLeftOut(t *testing.T) {
+	if !faad.Present {
+		t.Skip("the worker is built without decoding AAC")
+	}
+	track := l16(48000, 1)
+	units, stamps := packets(click(48000, 1), 48000, 1, pcm.Big)
+	_, coded := convert.Sound(track, media.AAC)
+	made := hear(t, track, units, stamps, media.AAC)
+	o, _ := convert.Sound(coded, media.Opus)
+	opusMade, tally, failed, err := work(t, func(c *convert.Conn) {
+		require.NoError(t, c.WriteJSON(convert.KindSoundInput, convert.InputOf(coded)))
+		require.NoError(t, c.WriteJSON(convert.KindSoundOutput, o))
+		for i, m := range made {
+			data := m.data
+			if i == 10 {
+				data = []byte{0xff, 0xff, 0x12}
+			}
+			require.NoError(t, c.WriteStamped(convert.KindSound, m.Stamp, data))
+		}
+		require.NoError(t, c.Write(convert.KindAsk))
+	})
+	require.NoError(t, err)
+	assert.Empty(t, failed)
+	assert.EqualValues(t, 1, tally.Undecoded)
+	assert.Greater(t, len(opusMade), 80)
+}
+
+func TestSoundOrdersThatMakeNoSense(t *testing.T) {
+	for name, send := range map[string]func(*convert.Conn) error{
+		"input": func(c *convert.Conn) error {
+			return c.WriteJSON(convert.KindSoundInput, convert.SoundInput{Codec: "G722"})
+		},
+		"output": func(c *convert.Conn) error { return c.WriteJSON(convert.KindSoundOutput, convert.SoundOutput{}) },
+		"early":  func(c *convert.Conn) error { return c.WriteStamped(convert.KindSound, convert.Stamp{}, []byte{1}) },
+	} {
+		_, _, failed, err := work(t, func(c *convert.Conn) { require.NoError(t, send(c)) })
+		assert.ErrorIs(t, err, convert.ErrMalformed, name)
+		assert.NotEmpty(t, failed, name)
+	}
+}

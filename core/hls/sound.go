@@ -1,0 +1,144 @@
+package hls
+
+import (
+	"time"
+
+	"webostrum/core/aac"
+	"webostrum/core/fmp4"
+	"webostrum/core/media"
+)
+
+const (
+	// A difference between where sound is and where it should be that is this large
+	// is a gap, or sound that comes twice; smaller ones come from clocks that drift
+	// and are made up for bit by bit, so that nobody hears it.
+	soundJump  = 60 * time.Millisecond
+	soundCreep = 500 // one part of so many
+
+	// How long a segment waits for its sound, which may come after the picture.
+	soundPatience = 1500 * time.Millisecond
+)
+
+// soundLine lays sound beside the pictures of an epoch: its samples are where they
+// were captured on the pictures' timeline, one directly behind the other. Gaps are
+// filled with silence, so that players, which stop where there is no sound, do not.
+type soundLine struct {
+	track   *media.Track
+	silence *media.Sample // nil when none is known for the coding
+
+	picture *media.Sample // the newest: ties capture time to the timeline
+	samples []*media.Sample
+	lengths []uint32 // ticks
+	begin   int64    // DTS of the first of samples
+	next    int64    // DTS at which the next sample should be
+	started bool
+	came    bool // sound came since the last segment
+	heard   bool // and for the last segment
+}
+
+func newSoundLine(t *media.Track) *soundLine {
+	l := &soundLine{track: t, heard: true}
+	c, err := aac.ParseConfig(t.AAC)
+	if err != nil {
+		return l
+	}
+	if data := aac.Silence(c); data != nil {
+		length := int64(c.FrameLength) * int64(t.ClockRate) / int64(c.SampleRate)
+		l.silence = &media.Sample{Track: t, Length: length, Key: true, Data: data}
+	}
+	return l
+}
+
+// at converts a time on the pictures' timeline to ticks of sound.
+func (l *soundLine) at(video *media.Track, pts int64) int64 {
+	return l.track.Ticks(video.Duration(pts))
+}
+
+// place is where a sample should be.
+func (l *soundLine) place(s *media.Sample) int64 {
+	return l.at(l.picture.Track, l.picture.PTS) + l.track.Ticks(s.Captured.Sub(l.picture.Captured))
+}
+
+// write takes a sample. first is where the epoch's pictures begin, in ticks of sound.
+func (l *soundLine) write(s *media.Sample, first int64) {
+	if l.picture == nil || !media.SameSound(s.Track, l.track) || len(l.samples) >= maxSegmentSamples {
+		return
+	}
+	target := l.place(s)
+	if !l.started {
+		if target < first {
+			return
+		}
+		l.started, l.next, l.begin = true, first, first
+	}
+	jump := l.track.Ticks(soundJump)
+	switch off := target - l.next; {
+	case off < -jump:
+		return // its time is past already
+	case off > jump:
+		l.fill(target)
+		l.move(target - l.next)
+	default:
+		most := max(s.Length/soundCreep, 1)
+		l.move(min(max(off, -most), most))
+	}
+	l.came = true
+	l.append(s)
+}
+
+func (l *soundLine) append(s *media.Sample) {
+	if len(l.samples) == 0 {
+		l.begin = l.next
+	}
+	l.samples = append(l.samples, s)
+	l.lengths = append(l.lengths, uint32(s.Length))
+	l.next += s.Length
+}
+
+// move makes the sample before last longer or shorter.
+func (l *soundLine) move(ticks int64) {
+	l.next += ticks
+	if n := len(l.lengths); n > 0 {
+		l.lengths[n-1] = uint32(int64(l.lengths[n-1]) + ticks)
+	}
+}
+
+// fill puts silence up to a place, as far as whole units of it fit.
+func (l *soundLine) fill(until int64) {
+	if l.silence == nil {
+		return
+	}
+	for l.next+l.silence.Length <= until && len(l.samples) < maxSegmentSamples {
+		l.append(l.silence)
+	}
+}
+
+// reaches says whether there is sound up to a place.
+func (l *soundLine) reaches(end int64) bool { return l.started && l.next >= end }
+
+// take takes out what belongs to a segment that ends at a place: what begins before
+// it. What is missing is silence.
+func (l *soundLine) take(first, end int64) (run fmp4.Run, ok bool) {
+	l.heard, l.came = l.came, false
+	if !l.started {
+		if l.silence == nil {
+			return run, false
+		}
+		l.started, l.next = true, first
+	}
+	if l.next < end {
+		l.fill(end)
+	}
+	run = fmp4.Run{Track: l.track, Begin: l.begin}
+	n, at := 0, l.begin
+	for n < len(l.samples) && at < end {
+		at += int64(l.lengths[n])
+		n++
+	}
+	if n == 0 {
+		return run, false
+	}
+	run.Samples, run.Durations = l.samples[:n:n], l.lengths[:n:n]
+	l.samples, l.lengths, l.begin = l.samples[n:], l.lengths[n:], at
+	return run, true
+}

@@ -1,0 +1,116 @@
+package rtsp
+
+import (
+	"encoding/base64"
+	"encoding/hex"
+	"fmt"
+	"strings"
+
+	"webostrum/core/h264"
+	"webostrum/core/hub"
+	"webostrum/core/media"
+	"webostrum/core/rtspmsg"
+)
+
+// medium is one of a stream's.
+type medium struct {
+	hub         *hub.Hub
+	track       *media.Track
+	payloadType uint8
+}
+
+const (
+	videoPayload = 96
+	soundPayload = 97
+	trackPrefix  = "/track"
+)
+
+// media lists what a stream has: the picture, then the sound.
+func (s *Stream) media() []medium {
+	list := []medium{{s.Hub, s.Track, videoPayload}}
+	if s.Sound != nil && s.SoundTrack != nil {
+		list = append(list, medium{s.Sound, s.SoundTrack, payloadOf(s.SoundTrack)})
+	}
+	return list
+}
+
+// payloadOf is the payload type of sound (RFC 3551, table 4).
+func payloadOf(t *media.Track) uint8 {
+	const pcmu, pcma = 0, 8
+	if t.ClockRate == 8000 && t.Channels == 1 {
+		switch t.Codec {
+		case media.PCMU:
+			return pcmu
+		case media.PCMA:
+			return pcma
+		}
+	}
+	return soundPayload
+}
+
+// trackNumber takes a track's number off a path; without one it is the first.
+func trackNumber(path string) (stream string, number int) {
+	path = strings.TrimSuffix(path, "/")
+	for n := 1; n <= 2; n++ {
+		if before, ok := strings.CutSuffix(path, fmt.Sprintf("%s%d", trackPrefix, n)); ok {
+			return before, n
+		}
+	}
+	return path, 1
+}
+
+// describe answers DESCRIBE (RFC 2326, appendix C).
+func describe(base string, stream *Stream) *rtspmsg.Message {
+	a := answer(200, "OK")
+	a.Header.Set("Content-Type", "application/sdp")
+	a.Header.Set("Content-Base", strings.TrimSuffix(base, "/")+"/")
+	a.Body = []byte("v=0\r\no=- 1 1 IN IP4 0.0.0.0\r\ns=camera\r\nc=IN IP4 0.0.0.0\r\nt=0 0\r\na=control:*\r\n")
+	for i, m := range stream.media() {
+		a.Body = fmt.Appendf(a.Body, "m=%s 0 RTP/AVP %d\r\n", m.track.Kind, m.payloadType)
+		a.Body = fmt.Appendf(a.Body, "a=rtpmap:%d %s\r\n", m.payloadType, mapping(m.track))
+		if params := parameters(m.track); params != "" {
+			a.Body = fmt.Appendf(a.Body, "a=fmtp:%d %s\r\n", m.payloadType, params)
+		}
+		a.Body = fmt.Appendf(a.Body, "a=control:%s%d\r\n", trackPrefix[1:], i+1)
+	}
+	return a
+}
+
+// mapping is what a=rtpmap says of a track.
+func mapping(t *media.Track) string {
+	channels := ""
+	switch {
+	case t.Codec == media.Opus:
+		channels = "/2" // always (RFC 7587, 7)
+	case t.Kind == media.KindAudio:
+		channels = fmt.Sprintf("/%d", t.Channels)
+	}
+	name := string(t.Codec)
+	if t.Codec == media.AAC || t.Codec == media.Opus {
+		name = strings.ToLower(name)
+	}
+	return fmt.Sprintf("%s/%d%s", name, t.ClockRate, channels)
+}
+
+// parameters is what a=fmtp says of a track.
+func parameters(t *media.Track) string {
+	switch t.Codec {
+	case media.H264:
+		return h264Parameters(t.H264)
+	case media.AAC:
+		return "streamtype=5;profile-level-id=1;mode=AAC-hbr;sizelength=13;indexlength=3;indexdeltalength=3;config=" + hex.EncodeToString(t.AAC)
+	}
+	return ""
+}
+
+func h264Parameters(sets *media.ParameterSets) string {
+	sprops := []string{base64.StdEncoding.EncodeToString(sets.SPS)}
+	for _, pps := range sets.PPS {
+		sprops = append(sprops, base64.StdEncoding.EncodeToString(pps))
+	}
+	profile := ""
+	if _, err := h264.ParseSPS(sets.SPS); err == nil {
+		profile = hex.EncodeToString(sets.SPS[1:4])
+	}
+	return fmt.Sprintf("packetization-mode=1;profile-level-id=%s;sprop-parameter-sets=%s", profile, strings.Join(sprops, ","))
+}
