@@ -10,6 +10,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 
+	"webostrum/core/plan"
 	"webostrum/station"
 )
 
@@ -67,6 +68,15 @@ type FeedState struct {
 	Run    string `json:"run"`
 	Ready  bool   `json:"ready" doc:"Whether there is a playlist"`
 	Title  string `json:"title"`
+
+	Segment float64    `json:"segment" doc:"Wanted length of an HLS segment, seconds"`
+	Sound   SoundState `json:"sound" doc:"Which deliveries have sound"`
+}
+
+// SoundState says which deliveries of a feed have sound.
+type SoundState struct {
+	HLS    bool `json:"hls"`
+	WebRTC bool `json:"webrtc"`
 }
 
 // live streams the state of all feeds and new events.
@@ -154,7 +164,9 @@ func (a *API) serveState(w http.ResponseWriter, r *http.Request, f *station.Feed
 func stateOf(f *station.Feed) FeedState {
 	st := f.Status()
 	c := st.Condition
-	s := FeedState{State: string(c.State), Reason: f.Waiting(), Run: st.Run, Title: st.Record.Title, Ready: f.Playable()}
+	s := FeedState{State: string(c.State), Reason: f.Waiting(), Run: st.Run, Title: st.Record.Title, Ready: f.Playable(),
+		Segment: float64(st.Record.SegmentMillis) / 1000,
+		Sound:   SoundState{HLS: st.Sound.Plans[plan.HLS].Codec != "", WebRTC: st.Sound.Plans[plan.WebRTC].Codec != ""}}
 	if c.Fault != nil {
 		s.Remedy = c.Fault.Kind.Remedy
 	}

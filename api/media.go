@@ -5,6 +5,7 @@ import (
 	"errors"
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
 	"time"
 
@@ -111,13 +112,16 @@ func (a *API) serveWatch(c *gin.Context) {
 		a.page(c.Writer, http.StatusNotFound, watchPage{Title: "No such feed", Missing: true})
 		return
 	}
-	a.page(c.Writer, http.StatusOK, watchPage{Title: f.Status().Record.Title, Feed: name, Prefer: prefer(c.Query("prefer")), SignedIn: signedIn})
+	a.page(c.Writer, http.StatusOK, watchPage{
+		Title: f.Status().Record.Title, Feed: name, Prefer: oneOf(c.Query("prefer"), "delay", "reach", "simple"), Within: c.Query("within"),
+		Sound: oneOf(c.Query("sound"), "on"), SignedIn: signedIn,
+	})
 }
 
-// prefer reads what a page is asked to prefer.
-func prefer(asked string) string {
-	if asked == "delay" {
+// oneOf returns what was asked for if it is one of a list.
+func oneOf(asked string, list ...string) string {
+	if slices.Contains(list, asked) {
 		return asked
 	}
-	return "reach"
+	return ""
 }

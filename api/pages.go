@@ -18,7 +18,9 @@ var pageFiles embed.FS
 type watchPage struct {
 	Title    string
 	Feed     string
-	Prefer   string // what the player is asked for: delay or reach
+	Prefer   string // what the player is asked for; see its attributes
+	Within   string
+	Sound    string
 	SignedIn bool
 	Missing  bool
 }

@@ -30,13 +30,15 @@ func TestThePastIsForgotten(t *testing.T) {
 	require.NoError(t, err)
 	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
 	defer cancel()
-	<-f.Segments(hls.Original).Ready()
+	g, err := f.Open(ctx, hls.Original)
+	require.NoError(t, err)
+	<-g.Ready()
 	camera.Close()
 	require.NoError(t, testkit.Eventually(ctx, func() bool { return f.Condition().Tries > 1 }))
-	_, ok := f.Segments(hls.Original).Media()
+	_, ok := g.Media()
 	assert.True(t, ok, "a short gap takes nothing away")
 	require.NoError(t, testkit.Eventually(ctx, func() bool {
-		_, ok := f.Segments(hls.Original).Media()
+		_, ok := g.Media()
 		return !ok
 	}))
 }

@@ -73,6 +73,7 @@ func TestFeedComesUpAndComesBack(t *testing.T) {
 	f, err := st.Add(record(url))
 	require.NoError(t, err)
 	eventually(t, f, "comes up", isState(station.StateLive))
+	eventually(t, f, "is cut", func(station.Status) bool { return f.Segments(hls.Original) != nil })
 	<-f.Segments(hls.Original).Ready()
 	run := f.Status().Run
 

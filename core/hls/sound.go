@@ -78,7 +78,7 @@ func (l *soundLine) write(s *media.Sample, first int64) {
 	case off > jump:
 		l.fill(target)
 		l.move(target - l.next)
-	default:
+	case len(l.samples) > 0:
 		most := max(s.Length/soundCreep, 1)
 		l.move(min(max(off, -most), most))
 	}
@@ -95,7 +95,7 @@ func (l *soundLine) append(s *media.Sample) {
 	l.next += s.Length
 }
 
-// move makes the sample before last longer or shorter.
+// move makes the newest sample longer or shorter.
 func (l *soundLine) move(ticks int64) {
 	l.next += ticks
 	if n := len(l.lengths); n > 0 {

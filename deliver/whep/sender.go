@@ -103,6 +103,8 @@ func (z *sender) send(ctx context.Context, s *media.Sample, behind int) error {
 	}
 	z.inBurst = 0
 	if z.live {
+		z.session.lag.add(s.Captured)
+		z.session.holdPictures(time.Now())
 		z.mu.Lock()
 		z.mark = Mark{z.stamp, s.Captured}
 		z.mu.Unlock()

@@ -25,6 +25,9 @@ type Session struct {
 	source Source
 	track  *track
 	voice  *voice // nil without sound
+	lag    lag    // of pictures
+	held   time.Duration
+	heldAt time.Time
 	ctx    context.Context
 	cancel context.CancelFunc
 
@@ -122,7 +125,12 @@ func (s *Session) addSound() error {
 		return err
 	}
 	s.voice = v
-	go func() { // ends with the connection
+	const usualPicture = 40 * time.Millisecond
+	s.lag.begin(s.source.Hub, usualPicture, 0)
+	v.lag.begin(v.sound.Hub, v.sound.Track.Duration(v.length()), unknownLag)
+	s.holdPictures(time.Now())
+	s.heldAt = s.heldAt.Add(firstHold - holdEvery) // what was guessed is soon known better
+	go func() {                                    // ends with the connection
 		for {
 			if _, _, err := sender.ReadRTCP(); err != nil {
 				return
@@ -130,6 +138,18 @@ func (s *Session) addSound() error {
 		}
 	}()
 	return nil
+}
+
+// holdPictures has pictures wait for the sound.
+func (s *Session) holdPictures(now time.Time) {
+	if s.voice == nil || now.Sub(s.heldAt) < holdEvery {
+		return
+	}
+	s.heldAt = now
+	if d := hold(&s.lag, &s.voice.lag); (d - s.held).Abs() >= holdsApart {
+		s.held = d
+		s.track.hold(d, mostHeld)
+	}
 }
 
 // live sends until the viewer or the stream ends.

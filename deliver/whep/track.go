@@ -2,6 +2,7 @@ package whep
 
 import (
 	"sync"
+	"time"
 
 	"github.com/pion/rtp"
 	"github.com/pion/webrtc/v4"
@@ -19,9 +20,12 @@ type track struct {
 	ssrc    uint32                  // guarded by mu
 	payload uint8                   // guarded by mu
 	delay   uint8                   // number of the playout delay extension, or 0; guarded by mu
+	playout []byte                  // what it says; guarded by mu
 }
 
-func newTrack(stream string, codec media.Codec) *track { return &track{stream: stream, codec: codec} }
+func newTrack(stream string, codec media.Codec) *track {
+	return &track{stream: stream, codec: codec, playout: playoutDelay(0, 0)}
+}
 
 // Bind implements webrtc.TrackLocal.
 func (t *track) Bind(ctx webrtc.TrackLocalContext) (webrtc.RTPCodecParameters, error) {
@@ -65,15 +69,19 @@ func (t *track) Kind() webrtc.RTPCodecType {
 	return webrtc.RTPCodecTypeAudio
 }
 
+// hold tells the browser how long to hold pictures back, at least and at most.
+func (t *track) hold(least, most time.Duration) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	t.playout = playoutDelay(least, most)
+}
+
 // id is the SSRC that the track is sent under.
 func (t *track) id() uint32 {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	return t.ssrc
 }
-
-// noDelay is a least and a most playout delay of nothing.
-var noDelay = []byte{0, 0, 0}
 
 // write sends a packet; the header's fields that are this viewer's are filled in.
 func (t *track) write(h *rtp.Header, payload []byte) error {
@@ -84,7 +92,7 @@ func (t *track) write(h *rtp.Header, payload []byte) error {
 	}
 	h.Version, h.SSRC, h.PayloadType = 2, t.ssrc, t.payload
 	if t.delay > 0 && !h.Extension {
-		if err := h.SetExtension(t.delay, noDelay); err != nil {
+		if err := h.SetExtension(t.delay, t.playout); err != nil {
 			return err
 		}
 	}

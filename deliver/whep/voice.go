@@ -17,6 +17,7 @@ type voice struct {
 	session *Session
 	sound   Sound
 	track   *track
+	lag     lag
 
 	sequence       uint16
 	base           uint32 // stamp of PTS 0
@@ -51,7 +52,16 @@ func (v *voice) run(ctx context.Context) {
 	}
 }
 
+// length is how long a unit of the sound lasts, in ticks.
+func (v *voice) length() int64 {
+	if s := v.sound.Hub.Latest(); s != nil {
+		return s.Length
+	}
+	return 0
+}
+
 func (v *voice) send(s *media.Sample) error {
+	v.lag.add(s.Captured)
 	if v.last != nil && v.last.Epoch != s.Epoch {
 		// The stream begins anew: the stamps go on as time did.
 		passed := max(s.Captured.Sub(v.last.Captured), v.last.Track.Duration(v.last.Length))

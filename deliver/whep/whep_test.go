@@ -79,6 +79,8 @@ func newViewer(t *testing.T) *viewer {
 	settings.DisableSRTPReplayProtection(true) // so that what is sent again is seen
 	m := &webrtc.MediaEngine{}
 	require.NoError(t, m.RegisterDefaultCodecs())
+	const playoutDelay = "http://www.webrtc.org/experiments/rtp-hdrext/playout-delay"
+	require.NoError(t, m.RegisterHeaderExtension(webrtc.RTPHeaderExtensionCapability{URI: playoutDelay}, webrtc.RTPCodecTypeVideo))
 	pc, err := webrtc.NewAPI(webrtc.WithSettingEngine(settings), webrtc.WithMediaEngine(m)).NewPeerConnection(webrtc.Configuration{})
 	require.NoError(t, err)
 	v := &viewer{pc: pc, packets: make(chan *rtp.Packet, 10_000)}

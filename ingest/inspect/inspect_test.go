@@ -11,6 +11,7 @@ import (
 	"go.uber.org/goleak"
 
 	"webostrum/core/fault"
+	"webostrum/core/media"
 	server "webostrum/deliver/rtsp"
 	"webostrum/ingest/source"
 	"webostrum/testkit/cam"
@@ -81,7 +82,6 @@ func TestNotes(t *testing.T) {
 		{"loss", func(r *Report) { r.Packets, r.Lost = 90, 10 }, "10 of 100 packets"},
 		{"a clock that is off", func(r *Report) { r.ClockOffset = -7200 }, "off by -2h0m0s"},
 		{"a clock that is nearly right", func(r *Report) { r.ClockOffset = 1 }, ""},
-		{"sound", func(r *Report) { r.Tracks = []Track{{Kind: "audio", Codec: "PCMU"}} }, "sound (PCMU)"},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
@@ -94,5 +94,27 @@ func TestNotes(t *testing.T) {
 				assert.Contains(t, all, tt.want)
 			}
 		})
+	}
+}
+
+func TestSoundNotes(t *testing.T) {
+	mu := &media.Track{Kind: media.KindAudio, Codec: media.PCMU, ClockRate: 8000, Channels: 1}
+	heard := &Sound{Codec: "PCMU", Seconds: 4}
+	for _, tt := range []struct {
+		name   string
+		report Report
+		track  *media.Track
+		want   []string
+	}{
+		{"none", Report{}, nil, nil},
+		{"used", Report{Sound: heard}, mu, []string{"so it is made into AAC", "WebRTC carries the camera's G.711 mu-law"}},
+		{"silent", Report{Sound: &Sound{}}, mu, []string{"Its microphone may be switched off"}},
+		{"not handled", Report{Tracks: []Track{{Kind: "audio", Codec: "G726-32", Why: "G726-32 is not handled"}}}, nil, []string{"left out: G726-32 is not handled."}},
+	} {
+		all := strings.Join(soundNotes(&tt.report, tt.track), "\n")
+		for _, want := range tt.want {
+			assert.Contains(t, all, want, tt.name)
+		}
+		assert.Equal(t, len(tt.want) == 0, all == "", tt.name)
 	}
 }

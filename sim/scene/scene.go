@@ -148,15 +148,16 @@ func (s *Scene) stamp(out *i420, at time.Time) {
 	}
 }
 
-// lamp draws what is lit at each full second, left of the QR code, so that sound and
-// picture can be laid beside each other.
+// lamp draws what is lit at each full second and fades from then on, left of the QR
+// code, so that sound and picture can be laid beside each other: how bright it is tells
+// how long ago the click was.
 func (s *Scene) lamp(out *i420, at time.Time) {
 	const left, top, side, rim = 1030, 640, 56, 5
 	sx, sy := float64(s.width)/sceneWidth, float64(s.height)/sceneHeight
 	box := image.Rect(int(left*sx)&^1, int(top*sy)&^1, int((left+side)*sx)&^1, int((top+side)*sy)&^1)
 	out.fill(box, 16)
-	if time.Duration(at.Nanosecond()) < FlashLasts {
-		out.fill(box.Inset(int(rim*sy)), 235)
+	if since := time.Duration(at.Nanosecond()); since < FlashLasts {
+		out.fill(box.Inset(int(rim*sy)), byte(flashBright-(flashBright-flashFaint)*since/FlashLasts))
 	}
 }
 

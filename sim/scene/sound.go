@@ -16,8 +16,10 @@ const (
 	clickHertz = 1800.0
 	clickLoud  = 22000.0
 
-	// FlashLasts is how long the lamp is lit from each full second on.
-	FlashLasts = 120 * time.Millisecond
+	// FlashLasts is how long the lamp is lit from each full second on, while its luma
+	// falls evenly from the one to the other.
+	FlashLasts              = 120 * time.Millisecond
+	flashBright, flashFaint = 235, 90
 )
 
 // Sound is what is heard at the scene: the hum of the rope, which rises with the

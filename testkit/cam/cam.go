@@ -44,11 +44,53 @@ func source(t *testing.T) *server.Stream {
 	return &server.Stream{Hub: h, Track: track}
 }
 
+// sound publishes a unit of a track every 20 ms, whatever its codec: noise of so many
+// ticks.
+func sound(t *testing.T, track *media.Track) *hub.Hub {
+	t.Helper()
+	const every, size = 20 * time.Millisecond, 160
+	h := hub.New(hub.Config{Keep: 256})
+	epoch := &media.Epoch{Tracks: []*media.Track{track}}
+	ctx, cancel := context.WithCancel(context.Background())
+	var wg sync.WaitGroup
+	wg.Go(func() {
+		ticker := time.NewTicker(every)
+		defer ticker.Stop()
+		length := track.Ticks(every)
+		for n := int64(0); ; n++ {
+			data := make([]byte, size)
+			for i := range data {
+				data[i] = byte(n)*31 + byte(i)*7
+			}
+			if track.Codec == media.Opus {
+				data[0] = 31 << 3 // one frame of 20 ms (RFC 6716, 3.1)
+			}
+			h.Publish(&media.Sample{Epoch: epoch, Track: track, DTS: n * length, PTS: n * length, Length: length, Captured: time.Now(), Key: true, Data: data})
+			select {
+			case <-ctx.Done():
+				return
+			case <-ticker.C:
+			}
+		}
+	})
+	t.Cleanup(func() { cancel(); wg.Wait(); h.Close() })
+	return h
+}
+
 // Serve serves such pictures under /main with our own server, until the test
 // ends; it returns its URL.
 func Serve(t *testing.T, cfg server.Config) (*server.Server, string) {
 	t.Helper()
+	return ServeWithSound(t, cfg, nil)
+}
+
+// ServeWithSound is Serve with a track of sound.
+func ServeWithSound(t *testing.T, cfg server.Config, track *media.Track) (*server.Server, string) {
+	t.Helper()
 	stream := source(t)
+	if track != nil {
+		stream.Sound, stream.SoundTrack = sound(t, track), track
+	}
 	cfg.Lookup = func(path string) *server.Stream {
 		if path == "/main" {
 			return stream

@@ -2,10 +2,15 @@
 // told to screen readers.
 import { icons, type IconName } from "./icons";
 import type { Details } from "./session";
+import { keepSound, wantsSound } from "./sound";
 
 export interface Controls {
   root: HTMLElement;
   video: HTMLVideoElement;
+  image: HTMLImageElement;
+  /** Says what is played: pictures alone, and whether there is sound, or why not. */
+  showMethod(pictures: boolean, sound: boolean, why: string): void;
+  showSoundRefused(): void;
   showPlaying(): void;
   showWaiting(reason: string, remedy?: string): void;
   showDetails(d: Details): void;
@@ -15,6 +20,8 @@ export interface Controls {
 
 export interface Actions {
   toLive(): void;
+  /** Whether to start with sound, where the viewer has not decided. */
+  withSound: boolean;
 }
 
 const awakeFor = 4000; // milliseconds
@@ -49,7 +56,9 @@ function swap(b: HTMLButtonElement, icon: IconName, label: string, key: string):
 
 export function controls(label: string, actions: Actions): Controls {
   const video = element("video", "video", { playsinline: "", tabindex: "-1" });
-  video.muted = true; // sound blocks starting by itself
+  const image = element("img", "video", { alt: "", hidden: "" });
+  let soundWanted = wantsSound(actions.withSound);
+  video.muted = !soundWanted; // with sound it may not start by itself; the session then mutes it
   video.autoplay = true;
   const reason = element("p", "reason");
   const remedy = element("p", "remedy");
@@ -59,13 +68,14 @@ export function controls(label: string, actions: Actions): Controls {
 
   const play = button("pause", "Pause", "space", () => togglePlay());
   const sound = button("soundOff", "Sound on", "m", () => toggleSound());
+  const volume = element("input", "volume", { type: "range", min: "0", max: "1", step: "0.05", "aria-label": "Volume", hidden: "" });
   const info = button("info", "Details", "d", () => toggleDetails());
   const pip = button("pip", "Picture in picture", "p", () => void togglePip());
   const full = button("full", "Full screen", "f", () => void toggleFull());
   info.setAttribute("aria-pressed", "false");
   pip.hidden = !document.pictureInPictureEnabled;
-  const bar = element("div", "bar", { role: "toolbar", "aria-label": "Player" }, play, sound, title, info, pip, full);
-  const root = element("section", "player", { "aria-label": label, tabindex: "0" }, video, waiting, details, bar);
+  const bar = element("div", "bar", { role: "toolbar", "aria-label": "Player" }, play, sound, volume, title, info, pip, full);
+  const root = element("section", "player", { "aria-label": label, tabindex: "0" }, video, image, waiting, details, bar);
   full.hidden = typeof root.requestFullscreen !== "function";
 
   function togglePlay(): void {
@@ -75,8 +85,34 @@ export function controls(label: string, actions: Actions): Controls {
     } else video.pause();
   }
   function toggleSound(): void {
-    video.muted = !video.muted;
+    if (sound.disabled) return;
+    setSound(video.muted);
+    keepSound(!video.muted);
   }
+  function setSound(on: boolean): void {
+    video.muted = !on;
+    soundWanted = on;
+    if (on && video.volume === 0) video.volume = 0.5;
+    sound.classList.remove("refused");
+  }
+  function louder(step: number): void {
+    if (sound.disabled) return;
+    video.volume = Math.min(1, Math.max(0, Math.round((video.volume + step) * 20) / 20));
+    setSound(video.volume > 0);
+    keepSound(!video.muted);
+  }
+  // What the viewer wants and the browser refused before is done at the first press.
+  const onPress = (e: Event) => {
+    if (!soundWanted || !video.muted || sound.disabled || e.composedPath().includes(sound)) return;
+    setSound(true);
+  };
+  const showSound = () => {
+    volume.hidden = video.muted || sound.disabled;
+    volume.value = String(video.volume);
+    if (video.muted) swap(sound, "soundOff", sound.classList.contains("refused") ? "Press for sound" : "Sound on", "m");
+    else swap(sound, "soundOn", "Sound off", "m");
+  };
+  volume.addEventListener("input", () => louder(Number(volume.value) - video.volume));
   function toggleDetails(): void {
     details.hidden = !details.hidden;
     info.setAttribute("aria-pressed", String(!details.hidden));
@@ -104,19 +140,21 @@ export function controls(label: string, actions: Actions): Controls {
     d: toggleDetails,
     p: () => void togglePip(),
     f: () => void toggleFull(),
+    arrowup: () => louder(0.1),
+    arrowdown: () => louder(-0.1),
   };
   root.addEventListener("keydown", (e) => {
     const act = keys[e.key.toLowerCase()];
-    const onButton = e.composedPath()[0] instanceof HTMLButtonElement;
-    if (!act || e.ctrlKey || e.metaKey || e.altKey || (onButton && e.key === " ")) return;
+    const [on] = e.composedPath();
+    const own = (on instanceof HTMLButtonElement && e.key === " ") || on instanceof HTMLInputElement;
+    if (!act || e.ctrlKey || e.metaKey || e.altKey || own) return;
     e.preventDefault();
     act();
   });
   video.addEventListener("pause", () => swap(play, "play", "Play", "space"));
   video.addEventListener("play", () => swap(play, "pause", "Pause", "space"));
-  video.addEventListener("volumechange", () =>
-    video.muted ? swap(sound, "soundOff", "Sound on", "m") : swap(sound, "soundOn", "Sound off", "m"),
-  );
+  video.addEventListener("volumechange", showSound);
+  for (const kind of ["pointerup", "keyup"]) root.addEventListener(kind, onPress);
   // The bar shows itself when something moves, and goes so that nothing hides the
   // picture.
   let sleep: ReturnType<typeof setTimeout> | undefined;
@@ -136,6 +174,22 @@ export function controls(label: string, actions: Actions): Controls {
   return {
     root,
     video,
+    image,
+    showMethod(pictures, there, why) {
+      video.hidden = pictures;
+      play.hidden = pictures;
+      pip.hidden = pictures || !document.pictureInPictureEnabled;
+      sound.disabled = !there;
+      showSound();
+      if (!there) {
+        sound.title = why;
+        sound.setAttribute("aria-label", why);
+      }
+    },
+    showSoundRefused() {
+      sound.classList.add("refused");
+      showSound();
+    },
     showPlaying() {
       waiting.hidden = true;
     },

@@ -8,6 +8,10 @@ export interface FeedState {
   run: string;
   ready: boolean;
   title: string;
+  /** Wanted length of an HLS segment, seconds. */
+  segment: number;
+  /** Which deliveries have sound. */
+  sound: { hls: boolean; webrtc: boolean };
 }
 
 export interface LinkListener {

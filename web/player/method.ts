@@ -1,4 +1,6 @@
 // The ways to play, behind one face.
+import type { MethodKey } from "./order";
+import { PicturesMethod } from "./pictures";
 import { hasWebRTC, WhepMethod } from "./whep";
 
 export interface MethodEvents {
@@ -8,14 +10,25 @@ export interface MethodEvents {
 
 export interface Method {
   readonly name: string;
-  readonly why: string;
+  /** Whether there is sound, where that was decided at the start. */
+  readonly sound?: boolean;
   /** Capture time of the picture on show, milliseconds since 1970, if known. */
   capturedAt(): number | null;
   /** How long nothing may move before this way is given up, milliseconds. */
   patience(): number;
+  /** Width and height of the picture where the video element does not have it. */
+  size?(): [number, number];
+  /** Whether pictures are there, where the video element does not show it. */
+  began?(): boolean;
   /** Go to the newest picture. */
   toLive(): void;
   close(): void;
+}
+
+/** Where pictures are shown. */
+export interface Stage {
+  video: HTMLVideoElement;
+  image: HTMLImageElement;
 }
 
 type StartDate = HTMLVideoElement & { getStartDate?: () => Date };
@@ -34,36 +47,40 @@ function hasMediaSource(): boolean {
   return "MediaSource" in globalThis || "ManagedMediaSource" in globalThis;
 }
 
-/** What a page asks for: the least delay, or what plays everywhere. */
-export type Preference = "delay" | "reach";
-
 export interface Addresses {
   hls: string;
   whep: string;
+  pictures: string;
 }
 
-/** Chooses how to play, says why, and starts. unfit says why WebRTC did not do a moment ago. */
-export async function startMethod(video: HTMLVideoElement, at: Addresses, prefer: Preference, unfit: string | null, events: MethodEvents): Promise<Method> {
-  if (prefer === "delay" && unfit === null && hasWebRTC()) {
-    const method = new WhepMethod(video, at.whep, events);
-    await method.open();
-    return method;
+/** Says why an engine cannot play in a way at all, or null. */
+export function lacks(key: MethodKey, video: HTMLVideoElement): string | null {
+  if (key === "webrtc") return hasWebRTC() ? null : "this browser has no WebRTC";
+  if (key === "hls" && !hasMediaSource() && video.canPlayType(hlsType) === "") return "this browser plays no HLS";
+  return null;
+}
+
+/** Starts to play in a way. */
+export async function startMethod(key: MethodKey, stage: Stage, at: Addresses, sound: boolean, events: MethodEvents): Promise<Method> {
+  switch (key) {
+    case "webrtc": {
+      const method = new WhepMethod(stage.video, at.whep, events, sound);
+      await method.open();
+      return method;
+    }
+    case "pictures":
+      return new PicturesMethod(stage.image, at.pictures, events);
+    case "hls":
+      return startHLS(stage.video, at.hls, events);
   }
-  return startHLS(video, at.hls, events);
 }
 
 async function startHLS(video: HTMLVideoElement, url: string, events: MethodEvents): Promise<Method> {
-  if (playsByItself(video)) {
-    return new NativeMethod(video, url, "this browser plays HLS itself", events);
-  }
-  if (hasMediaSource()) {
+  if (hasMediaSource() && !playsByItself(video)) {
     const { ScriptMethod } = await import("./script");
     return new ScriptMethod(video, url, events);
   }
-  if (video.canPlayType(hlsType) !== "") {
-    return new NativeMethod(video, url, "no Media Source Extensions here", events);
-  }
-  throw new Error("This browser can play HLS neither by itself nor by a script.");
+  return new NativeMethod(video, url, events);
 }
 
 class NativeMethod implements Method {
@@ -73,7 +90,6 @@ class NativeMethod implements Method {
   constructor(
     private readonly video: StartDate,
     url: string,
-    readonly why: string,
     events: MethodEvents,
   ) {
     this.onError = () => events.onFailed(video.error?.message ?? "the browser gave up");

@@ -1,14 +1,17 @@
 // <webostrum-player feed="NAME" label="TITLE" rendition="NAME">: the player that
-// pages embed. Without a rendition it plays what suits the feed. With prefer="delay"
-// it plays by WebRTC where that works, and else by HLS, as without it.
+// pages embed. Without a rendition it plays what suits the feed. prefer is "delay",
+// "reach" or "simple", and says which way is tried first: WebRTC, HLS or Motion JPEG;
+// or within="SECONDS" says how far behind it may be. The others are fallen back to.
+// It starts muted, unless sound="on" says otherwise and the browser allows it.
 import { controls, type Controls } from "./controls";
+import { readWant } from "./order";
 import { Session } from "./session";
 import styles from "./player.css?inline";
 
 const detailsEvery = 500;
 
 export class WebostrumPlayer extends HTMLElement {
-  static observedAttributes = ["feed", "label", "rendition", "prefer"];
+  static observedAttributes = ["feed", "label", "rendition", "prefer", "within"];
 
   private session: Session | null = null;
   private parts: Controls | null = null;
@@ -20,6 +23,7 @@ export class WebostrumPlayer extends HTMLElement {
     style.textContent = styles;
     this.parts = controls(this.getAttribute("label") ?? this.getAttribute("feed") ?? "Camera", {
       toLive: () => this.session?.toLive(),
+      withSound: this.getAttribute("sound") === "on",
     });
     root.replaceChildren(style, this.parts.root);
     this.begin();
@@ -45,8 +49,8 @@ export class WebostrumPlayer extends HTMLElement {
     const parts = this.parts;
     if (!feed || !parts) return;
     const rendition = this.getAttribute("rendition");
-    const prefer = this.getAttribute("prefer") === "delay" ? "delay" : "reach";
-    this.session = new Session(parts.video, `/media/${encodeURIComponent(feed)}`, rendition, prefer, {
+    const want = readWant(this.getAttribute("prefer"), this.getAttribute("within"));
+    this.session = new Session(parts, `/media/${encodeURIComponent(feed)}`, rendition, want, {
       onPlaying: () => {
         parts.showPlaying();
         this.dataset.status = "playing";
@@ -55,6 +59,11 @@ export class WebostrumPlayer extends HTMLElement {
         parts.showWaiting(reason, remedy);
         this.dataset.status = "waiting";
       },
+      onMethod: (key, sound, why) => {
+        parts.showMethod(key === "pictures", sound, why);
+        this.dataset.sound = sound ? "there" : "none";
+      },
+      onSoundRefused: () => parts.showSoundRefused(),
       onTitle: (title) => parts.setLabel(rendition ?? title),
     });
   }
@@ -64,6 +73,7 @@ export class WebostrumPlayer extends HTMLElement {
     if (!d) return;
     this.parts?.showDetails(d);
     this.dataset.method = d.method;
+    this.dataset.why = d.why;
     if (d.delay !== null) this.dataset.delay = String(Math.round(d.delay));
   }
 }

@@ -27,7 +27,6 @@ function told(data: ErrorData): string | null {
 
 export class ScriptMethod implements Method {
   readonly name = "HLS, by script";
-  readonly why = "this browser has Media Source Extensions";
   private readonly hls: Hls;
   private repaired = 0;
 

@@ -2,7 +2,8 @@
 // keeps it going over reboots, restarts and gaps.
 import { StateLink, type FeedState } from "./link";
 import { bringsPictures } from "./whep";
-import { startMethod, type Addresses, type Method, type Preference } from "./method";
+import { lacks, startMethod, type Addresses, type Method, type Stage } from "./method";
+import { orderOf, patienceWith, type MethodKey, type Want } from "./order";
 
 export interface SessionView {
   /** Pictures are on show. */
@@ -10,6 +11,10 @@ export interface SessionView {
   /** Nothing to show; the sentences say what is waited for. */
   onWaiting(reason: string, remedy?: string): void;
   onTitle(title: string): void;
+  /** What is played from here on: whether there is sound, or why not. */
+  onMethod(key: MethodKey, sound: boolean, why: string): void;
+  /** The browser lets nothing start with sound before the viewer has pressed something. */
+  onSoundRefused(): void;
 }
 
 export interface Details {
@@ -23,13 +28,15 @@ export interface Details {
 const tick = 500;
 const firstPause = 500;
 const longestPause = 8000;
-const webRTCAgain = 20_000;
+const betterAgain = 20_000;
 
 export class Session {
   private readonly link: StateLink;
   private readonly watch: ReturnType<typeof setInterval>;
   private state: FeedState | null = null;
   private method: Method | null = null;
+  private key: MethodKey | null = null; // of the method, or of the one that is started
+  private why = "";
   private run = "";
   private starting = false;
   private closed = false;
@@ -38,7 +45,9 @@ export class Session {
   private position = -1;
   private movedAt = Date.now();
   private lastFailure = "";
-  private unfit: string | null = null; // why WebRTC did not do
+  private readonly unfit = new Map<MethodKey, string>(); // why a way did not do a moment ago
+  private failures = 0; // in a row
+  private soundThere = false; // WebRTC could have sound
   private again: ReturnType<typeof setTimeout> | undefined;
   private frames: { at: number; count: number } | null = null;
   private frameRate: number | null = null;
@@ -49,10 +58,10 @@ export class Session {
   private readonly onShow = () => this.listen();
 
   constructor(
-    private readonly video: HTMLVideoElement,
+    private readonly stage: Stage,
     private readonly base: string,
     private readonly rendition: string | null,
-    private readonly prefer: Preference,
+    private readonly want: Want,
     private readonly view: SessionView,
   ) {
     view.onWaiting("Asking the service …");
@@ -61,12 +70,14 @@ export class Session {
       onSilence: () => this.onSilence(),
     });
     this.watch = setInterval(() => this.check(), tick);
+    this.video.addEventListener("volumechange", this.onVolume);
     addEventListener("pagehide", this.onHide);
     addEventListener("pageshow", this.onShow);
   }
 
   close(): void {
     this.closed = true;
+    this.video.removeEventListener("volumechange", this.onVolume);
     removeEventListener("pagehide", this.onHide);
     removeEventListener("pageshow", this.onShow);
     clearInterval(this.watch);
@@ -75,16 +86,21 @@ export class Session {
     this.drop();
   }
 
+  private get video(): HTMLVideoElement {
+    return this.stage.video;
+  }
+
   toLive(): void {
     this.method?.toLive();
   }
 
   details(): Details {
     const captured = this.method?.capturedAt() ?? null;
-    const { videoWidth: w, videoHeight: h } = this.video;
+    const { videoWidth, videoHeight } = this.video;
+    const [w, h] = this.method?.size?.() ?? [videoWidth, videoHeight];
     return {
       method: this.method?.name ?? "–",
-      why: this.method?.why ?? this.lastFailure,
+      why: this.method ? this.why : this.lastFailure,
       size: w > 0 ? `${w}×${h}` : "–",
       frameRate: this.frameRate,
       delay: captured === null ? null : this.link.now() - captured,
@@ -113,24 +129,33 @@ export class Session {
   /** Runs every half second: starts, watches, restarts. */
   private check(): void {
     const now = Date.now();
-    if (this.video.currentTime !== this.position) {
-      this.position = this.video.currentTime;
-      this.movedAt = now;
-    }
+    if (this.moves()) this.movedAt = now;
     this.countFrames(now);
     if (this.method === null) {
       this.tryStart(now);
       return;
     }
-    if (this.flowing() && this.video.readyState >= HTMLMediaElement.HAVE_CURRENT_DATA) {
+    if (this.flowing() && this.hasPicture()) {
       this.pause = firstPause;
+      this.failures = 0;
       this.view.onPlaying();
-      this.link.suspend();
+      if (!this.method.began) this.link.suspend(); // else the link is what tells whether pictures come
     } else if (!this.video.paused && now - this.movedAt > 1500) {
       this.listen();
       this.explain();
       if (now - this.movedAt > this.method.patience() && this.state?.ready) this.fail("no picture for a while");
     }
+  }
+
+  private moves(): boolean {
+    if (this.method?.began) return this.method.began() && this.state?.state === "live";
+    const moved = this.video.currentTime !== this.position;
+    this.position = this.video.currentTime;
+    return moved;
+  }
+
+  private hasPicture(): boolean {
+    return this.method?.began !== undefined || this.video.readyState >= HTMLMediaElement.HAVE_CURRENT_DATA;
   }
 
   /** Asks for the state again; what was known before is old. */
@@ -163,14 +188,51 @@ export class Session {
       this.view.onWaiting(this.state.reason, this.state.remedy);
       return;
     }
+    const key = this.choose(this.state.segment);
+    if (key === null) {
+      this.view.onWaiting("This browser can play the feed in no way.", "Update it, or use another one.");
+      return;
+    }
     this.starting = true;
-    this.link.suspend(); // its connection is needed now
-    void this.start(this.state.run);
+    this.key = key;
+    if (key !== "pictures") this.link.suspend(); // its connection is needed now
+    this.tellMethod(this.state);
+    void this.start(key, this.state.run);
   }
 
-  private async start(run: string): Promise<void> {
+  /** Chooses the first way that the engine has and that has not failed a moment ago. */
+  private choose(segment: number): MethodKey | null {
+    const { order, why } = orderOf(this.want, segment);
+    const reasons: string[] = [];
+    const possible = order.filter((key) => {
+      const lack = lacks(key, this.video);
+      if (lack) reasons.push(lack);
+      return lack === null;
+    });
+    if (possible.every((key) => this.unfit.has(key))) this.unfit.clear();
+    const key = possible.find((k) => !this.unfit.has(k)) ?? null;
+    for (const k of possible.slice(0, key ? possible.indexOf(key) : 0)) reasons.push(this.unfit.get(k) ?? "");
+    this.why = reasons.length > 0 ? reasons.join(", ") : why;
+    return key;
+  }
+
+  /** The viewer wants to hear: WebRTC is opened anew for that. */
+  private readonly onVolume = () => {
+    if (this.video.muted || !this.soundThere || this.method?.sound !== false) return;
+    this.drop();
+    this.link.resume();
+    this.notBefore = 0;
+  };
+
+  private tellMethod({ sound }: FeedState): void {
+    this.soundThere = sound.webrtc;
+    if (this.key === "pictures") this.view.onMethod("pictures", false, "Motion JPEG has no sound");
+    else if (this.key) this.view.onMethod(this.key, this.key === "hls" ? sound.hls : sound.webrtc, "This feed has no sound");
+  }
+
+  private async start(key: MethodKey, run: string): Promise<void> {
     try {
-      const method = await startMethod(this.video, this.addresses(), this.prefer, this.unfit, { onFailed: (why) => this.fail(why) });
+      const method = await startMethod(key, this.stage, this.addresses(), !this.video.muted && this.soundThere, { onFailed: (why) => this.fail(why) });
       if (this.closed) {
         method.close();
         return;
@@ -178,7 +240,7 @@ export class Session {
       this.method = method;
       this.run = run;
       this.movedAt = Date.now();
-      await this.video.play().catch(() => undefined); // the viewer then starts it by hand
+      if (!method.began) await this.play();
     } catch (e) {
       this.fail(e instanceof Error ? e.message : String(e));
     } finally {
@@ -186,19 +248,34 @@ export class Session {
     }
   }
 
+  /** Plays; without sound where the browser does not let it start with it. */
+  private async play(): Promise<void> {
+    try {
+      await this.video.play();
+    } catch (e) {
+      if (this.video.muted || !(e instanceof DOMException) || e.name !== "NotAllowedError") return; // the viewer starts it by hand
+      this.video.muted = true;
+      this.view.onSoundRefused();
+      await this.video.play().catch(() => undefined);
+    }
+  }
+
   private addresses(): Addresses {
     const { rendition } = this;
     const list = rendition ? `${encodeURIComponent(rendition)}.m3u8` : "index.m3u8";
     const query = rendition ? `?rendition=${encodeURIComponent(rendition)}` : "";
-    return { hls: new URL(`${this.base}/hls/${list}`, location.href).href, whep: new URL(`${this.base}/whep${query}`, location.href).href };
+    const at = (path: string) => new URL(`${this.base}/${path}`, location.href).href;
+    return { hls: at(`hls/${list}`), whep: at(`whep${query}`), pictures: at(`mjpeg${query}`) };
   }
 
-  /** WebRTC is left alone for a while after it has failed; then it is tried in the background. */
+  /** A way that has failed is left alone for a while; then it is tried again. */
   private fail(why: string): void {
     this.lastFailure = why;
-    if (this.prefer === "delay" && (this.method === null || this.method.name === "WebRTC") && this.unfit === null) {
-      this.unfit = why;
-      this.again = setTimeout(() => void this.tryWebRTC(), webRTCAgain);
+    this.failures++;
+    if (this.key && this.failures >= patienceWith[this.key]) {
+      this.unfit.set(this.key, why);
+      this.failures = 0;
+      this.comeBackLater();
     }
     this.drop();
     this.listen();
@@ -208,15 +285,24 @@ export class Session {
     else this.explain();
   }
 
-  /** Tries WebRTC unseen; when it brings pictures, it takes over. */
-  private async tryWebRTC(): Promise<void> {
-    if (this.closed) return;
-    if (this.method === null || (await bringsPictures(this.addresses().whep))) {
-      this.unfit = null;
-      if (!this.closed && this.method?.name !== "WebRTC") this.drop(); // the next check begins with WebRTC
+  private comeBackLater(): void {
+    clearTimeout(this.again);
+    this.again = setTimeout(() => void this.comeBack(), betterAgain);
+  }
+
+  /** Goes back to a better way when that works again; WebRTC is tried unseen before. */
+  private async comeBack(): Promise<void> {
+    if (this.closed || this.unfit.size === 0) return;
+    if (this.method !== null && this.unfit.has("webrtc") && !(await bringsPictures(this.addresses().whep))) {
+      this.comeBackLater();
       return;
     }
-    if (!this.closed) this.again = setTimeout(() => void this.tryWebRTC(), webRTCAgain);
+    const before = this.key;
+    this.unfit.clear();
+    if (!this.closed && this.choose(this.state?.segment ?? 0) !== before) {
+      this.drop(); // the next check begins with the better one
+      this.listen();
+    }
   }
 
   private drop(): void {

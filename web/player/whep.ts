@@ -27,7 +27,6 @@ const answerWithin = 12_000;
 
 export class WhepMethod implements Method {
   readonly name = "WebRTC";
-  readonly why = "least delay was asked for";
   private readonly pc = new RTCPeerConnection();
   private readonly abort = new AbortController();
   private session: string | null = null;
@@ -41,12 +40,18 @@ export class WhepMethod implements Method {
     private readonly video: FrameVideo,
     private readonly url: string,
     private readonly events: MethodEvents,
+    /** Sound makes the pictures wait for it, so it is asked for only when it is to be heard. */
+    readonly sound: boolean,
   ) {
-    const { receiver } = this.pc.addTransceiver("video", { direction: "recvonly" });
-    if ("jitterBufferTarget" in receiver) receiver.jitterBufferTarget = 0;
+    for (const kind of sound ? ["video", "audio"] : ["video"]) {
+      const { receiver } = this.pc.addTransceiver(kind, { direction: "recvonly" });
+      if ("jitterBufferTarget" in receiver) receiver.jitterBufferTarget = 0;
+    }
+    const stream = new MediaStream();
     this.pc.ontrack = (e) => {
-      this.video.srcObject = e.streams[0] ?? new MediaStream([e.track]);
-      this.watchFrames();
+      stream.addTrack(e.track);
+      if (this.video.srcObject !== stream) this.video.srcObject = stream;
+      if (e.track.kind === "video") this.watchFrames();
     };
     this.pc.onconnectionstatechange = () => {
       if (this.pc.connectionState === "failed") this.events.onFailed("no connection by WebRTC");
@@ -140,7 +145,7 @@ const triedFor = 6000;
 export async function bringsPictures(url: string): Promise<boolean> {
   const video = document.createElement("video");
   video.muted = true;
-  const method = new WhepMethod(video, url, { onFailed: () => undefined });
+  const method = new WhepMethod(video, url, { onFailed: () => undefined }, false);
   try {
     await method.open();
     await video.play();

@@ -29,9 +29,21 @@ export interface DeliveryValues {
   public: boolean;
   segmentSeconds: string;
   listSize: string;
+  sound: Feed["sound"];
+  soundHls: Feed["soundHls"];
+  soundWebrtc: Feed["soundWebrtc"];
 }
 
-export const emptyDelivery: DeliveryValues = { name: "", title: "", public: false, segmentSeconds: "2", listSize: "6" };
+export const emptyDelivery: DeliveryValues = {
+  name: "",
+  title: "",
+  public: false,
+  segmentSeconds: "2",
+  listSize: "6",
+  sound: "automatic",
+  soundHls: "as-feed",
+  soundWebrtc: "as-feed",
+};
 
 type Fields = Record<string, string> | undefined;
 
@@ -177,11 +189,48 @@ export function DeliveryFields({ values, onChange, fields, nameFixed }: FieldsPr
           {...told(fields, "listSize", window(values))}
         />
       </Stack>
+      <SoundFields values={values} onChange={onChange} fields={fields} />
       <FormControlLabel
         control={<Switch checked={values.public} onChange={(e) => put({ public: e.target.checked })} />}
         label={values.public ? "Everybody who knows the address may watch" : "Only signed-in people may watch"}
       />
     </>
+  );
+}
+
+const soundWishes = {
+  "as-feed": "as the feed",
+  automatic: "automatic",
+  on: "always on",
+  off: "off",
+} as const;
+
+type SoundWish = keyof typeof soundWishes;
+
+/** Whether sound goes out: for the feed, and where a delivery differs from it. */
+function SoundFields({ values, onChange, fields }: FieldsProps<DeliveryValues>) {
+  const field = (name: "sound" | "soundHls" | "soundWebrtc", label: string, wishes: SoundWish[], hint?: string) => (
+    <TextField
+      select
+      label={label}
+      value={values[name]}
+      onChange={(e) => onChange({ ...values, [name]: e.target.value as SoundWish })}
+      {...told(fields, name, hint)}
+    >
+      {wishes.map((w) => (
+        <MenuItem key={w} value={w}>
+          {soundWishes[w]}
+        </MenuItem>
+      ))}
+    </TextField>
+  );
+  const own: SoundWish[] = ["as-feed", "automatic", "on", "off"];
+  return (
+    <Stack direction={{ xs: "column", sm: "row" }} spacing={2}>
+      {field("sound", "Sound", ["automatic", "on", "off"], "Automatic converts only while somebody listens")}
+      {field("soundHls", "In HLS", own)}
+      {field("soundWebrtc", "In WebRTC", own)}
+    </Stack>
   );
 }
 

@@ -24,6 +24,9 @@ function changes(feed: Feed, camera: CameraValues, delivery: DeliveryValues, pic
     segmentSeconds: Number(delivery.segmentSeconds),
     listSize: Number(delivery.listSize),
     public: delivery.public,
+    sound: delivery.sound,
+    soundHls: delivery.soundHls,
+    soundWebrtc: delivery.soundWebrtc,
     pictureSize: pictures.pictureSize,
     pictureRate: Number(pictures.pictureRate),
     pictureQuality: Math.round(Number(pictures.pictureQuality)),
@@ -51,6 +54,9 @@ export function EditDialog({ feed, onClose }: { feed: Feed; onClose: () => void 
     public: feed.public,
     segmentSeconds: String(feed.segmentSeconds),
     listSize: String(feed.listSize),
+    sound: feed.sound,
+    soundHls: feed.soundHls,
+    soundWebrtc: feed.soundWebrtc,
   });
   const [pictures, setPictures] = useState<PictureValues>({
     pictureSize: feed.pictureSize,

@@ -23,6 +23,7 @@ import { Pictures } from "./Pictures";
 import { RateChart } from "./RateChart";
 import { Renditions } from "./Renditions";
 import { Requests } from "./Requests";
+import { Sound } from "./Sound";
 import { Viewers } from "./Viewers";
 
 export function FeedPage({ me }: { me: Me }) {
@@ -56,6 +57,11 @@ export function FeedPage({ me }: { me: Me }) {
           <Section title="Facts">
             <Facts feed={feed} />
           </Section>
+          {feed.session && feed.codec === "H264" && (
+            <Section title="Sound">
+              <Sound feed={feed} />
+            </Section>
+          )}
           <Section title="Addresses">
             <Addresses feed={feed} />
           </Section>

@@ -1,0 +1,113 @@
+package station
+
+import (
+	"context"
+	"log/slog"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"webostrum/convert"
+	"webostrum/core/hls"
+	"webostrum/core/media"
+	"webostrum/core/plan"
+	server "webostrum/deliver/rtsp"
+	"webostrum/store"
+	"webostrum/testkit"
+	"webostrum/testkit/cam"
+)
+
+// listening is a station with one feed that has sound.
+func listening(t *testing.T, track *media.Track, change func(*store.Feed)) (*Feed, *Station) {
+	t.Helper()
+	worker, err := testkit.Program(convert.Program)
+	require.NoError(t, err)
+	records, err := store.Open(t.TempDir())
+	require.NoError(t, err)
+	st, err := Open(Config{Store: records, Log: slog.New(slog.DiscardHandler), Codecs: worker, AAC: true})
+	require.NoError(t, err)
+	t.Cleanup(func() { st.Close(); assert.NoError(t, records.Close()) })
+	st.lease = 2 * time.Second
+	_, url := cam.ServeWithSound(t, server.Config{}, track)
+	record := store.Feed{Name: "hall", URL: url, Transport: "tcp", SegmentMillis: 500, ListSize: 3, Enabled: true, Sound: "automatic"}
+	if change != nil {
+		change(&record)
+	}
+	f, err := st.Add(record)
+	require.NoError(t, err)
+	require.NoError(t, testkit.Eventually(soon(t), func() bool { return f.Condition().State == StateLive }))
+	return f, st
+}
+
+func soon(t *testing.T) context.Context {
+	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
+	t.Cleanup(cancel)
+	return ctx
+}
+
+var (
+	micAAC = &media.Track{ID: 2, Kind: media.KindAudio, Codec: media.AAC, ClockRate: 48000, Channels: 2, AAC: []byte{0x11, 0x90}}
+	micMu  = &media.Track{ID: 2, Kind: media.KindAudio, Codec: media.PCMU, ClockRate: 8000, Channels: 1}
+)
+
+// codecs waits for the multivariant playlist and returns what it promises.
+func codecs(t *testing.T, f *Feed) string {
+	t.Helper()
+	var list hls.Text
+	require.NoError(t, testkit.Eventually(soon(t), func() bool {
+		g, err := f.Open(soon(t), "")
+		require.NoError(t, err)
+		var ok bool
+		list, ok = g.Multivariant()
+		return ok
+	}))
+	return string(list.Plain)
+}
+
+func TestSoundThatHLSCarriesIsThereAllTheTime(t *testing.T) {
+	f, _ := listening(t, micAAC, nil)
+	require.NoError(t, testkit.Eventually(soon(t), func() bool { return f.Segments(hls.Original) != nil }), "nobody has asked for it")
+	assert.Contains(t, codecs(t, f), "mp4a.40.2")
+	v, err := f.Video(soon(t), "", true)
+	require.NoError(t, err)
+	defer v.Release()
+	assert.Equal(t, media.Opus, v.Sound.Track.Codec)
+	silent, err := f.Video(soon(t), "", false)
+	require.NoError(t, err)
+	defer silent.Release()
+	assert.Nil(t, silent.Sound)
+}
+
+func TestSoundIsConvertedWhileSomebodyListens(t *testing.T) {
+	f, _ := listening(t, micMu, nil)
+	assert.Nil(t, f.Segments(hls.Original))
+	assert.True(t, f.Playable(), "it is made for whoever asks")
+	assert.Contains(t, codecs(t, f), "mp4a.40.2")
+	require.NoError(t, testkit.Eventually(soon(t), func() bool { return f.Segments(hls.Original) == nil }), "and no longer than that")
+
+	v, err := f.Video(soon(t), "", true)
+	require.NoError(t, err)
+	defer v.Release()
+	assert.Equal(t, media.PCMU, v.Sound.Track.Codec, "WebRTC carries it as it is")
+	reader := v.Sound.Hub.NewReader()
+	defer reader.Close()
+	s, _, err := reader.Next(soon(t))
+	require.NoError(t, err)
+	assert.True(t, media.SameSound(micMu, s.Track))
+}
+
+func TestSoundByWish(t *testing.T) {
+	f, st := listening(t, micMu, func(r *store.Feed) { r.SoundHLS = "on" })
+	require.NoError(t, testkit.Eventually(soon(t), func() bool { return f.Segments(hls.Original) != nil }), "converted all the time")
+	assert.Contains(t, codecs(t, f), "mp4a.40.2")
+	run := f.Status().Run
+	_, err := st.Edit("hall", "no sound", func(r *store.Feed) error { r.SoundHLS = "off"; return nil })
+	require.NoError(t, err)
+	require.NoError(t, testkit.Eventually(soon(t), func() bool { return !strings.Contains(codecs(t, f), "mp4a") }))
+	assert.Equal(t, run, f.Status().Run, "nothing is interrupted for it")
+	assert.Equal(t, "Sound is switched off.", f.Status().Sound.Plans[plan.HLS].Why)
+	assert.Equal(t, media.PCMU, f.Status().Sound.Plans[plan.WebRTC].Codec)
+}
