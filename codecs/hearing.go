@@ -13,11 +13,13 @@ import (
 	"webostrum/core/pcm"
 )
 
-// A difference between where sound should be and where it is that is this large is
-// a gap; one up to longestGap is filled with silence.
+// Sound is made continuous: what comes out lies where it was captured, one sample
+// directly behind the other, whatever clocks drift and packets are lost.
 const (
-	leastGap   = 60 * time.Millisecond
-	longestGap = time.Second
+	leastGap   = 60 * time.Millisecond // a difference that is no drift
+	longestGap = time.Second           // a longer gap is not filled with silence
+	deadBand   = 5 * time.Millisecond  // a smaller difference is left alone
+	stretchBy  = 250                   // moments of which one may be added or taken away
 )
 
 // DecodesAAC says whether this worker was built with decoding AAC.
@@ -28,7 +30,6 @@ type hearing struct {
 	decoder sound.Decoder
 	outputs map[uint32]*soundOutput
 	order   []uint32
-	heard   int64 // capture time at which the sound so far ends; 0 when there is none
 }
 
 func (h *hearing) close() {
@@ -48,7 +49,9 @@ func (h *hearing) input(in convert.SoundInput) error {
 		h.decoder.Close()
 		h.decoder = nil
 	}
-	h.heard = 0
+	for _, o := range h.outputs {
+		o.begun = false
+	}
 	decoder, err := newSoundDecoder(in)
 	if err == nil {
 		h.decoder = decoder
@@ -89,8 +92,9 @@ type soundOutput struct {
 	resampler *pcm.Resampler
 	from      int     // rate that the resampler takes
 	waiting   []int16 // that do not fill a block yet
-	begins    int64   // capture time of the first of them
-	made      int64   // moments that were encoded or left out
+	begun     bool
+	origin    int64 // capture time of moment 0, nanoseconds since 1970
+	made      int64 // moments that were encoded or left out
 }
 
 func (h *hearing) output(o convert.SoundOutput) error {
@@ -145,13 +149,8 @@ func (h *hearing) unit(s convert.Stamp, data []byte, give func(convert.Stamp, []
 	if undecoded != nil || len(b.Samples) == 0 {
 		return undecoded, nil
 	}
-	gap := time.Duration(s.Captured - h.heard)
-	if h.heard == 0 || gap < leastGap {
-		gap = 0
-	}
-	h.heard = s.Captured + int64(b.Moments())*int64(time.Second)/int64(b.Rate)
 	for _, number := range h.order {
-		if err := h.outputs[number].take(b, s.Captured, gap, give); err != nil {
+		if err := h.outputs[number].take(b, s.Captured, give); err != nil {
 			return nil, err
 		}
 	}
@@ -159,26 +158,26 @@ func (h *hearing) unit(s convert.Stamp, data []byte, give func(convert.Stamp, []
 }
 
 // take encodes as many whole blocks as there are now.
-func (o *soundOutput) take(b sound.Block, captured int64, gap time.Duration, give func(convert.Stamp, []byte) error) error {
+func (o *soundOutput) take(b sound.Block, captured int64, give func(convert.Stamp, []byte) error) error {
 	b = sound.Mix(b, o.order.Channels)
 	if o.from != b.Rate {
 		o.from, o.resampler = b.Rate, pcm.NewResampler(b.Rate, o.order.SampleRate, o.order.Channels)
 	}
-	o.bridge(gap)
+	samples, ok := o.align(b.Samples, captured)
+	if !ok {
+		return nil
+	}
 	// The resampler delays nothing, but holds a little back.
-	o.begins = captured - o.span(len(o.waiting)/o.order.Channels)
-	o.waiting = append(o.waiting, o.resampler.Push(b.Samples)...)
+	o.waiting = append(o.waiting, o.resampler.Push(samples)...)
 	size := o.encoder.Size() * o.order.Channels
 	for len(o.waiting) >= size {
 		data, err := o.encoder.Encode(o.waiting[:size])
 		if err != nil {
 			return err
 		}
-		stamp := convert.Stamp{
-			Output: o.order.Number, PTS: o.made - int64(o.encoder.Delay()), Captured: o.begins - o.span(o.encoder.Delay()), Key: true,
-		}
+		pts := o.made - int64(o.encoder.Delay())
+		stamp := convert.Stamp{Output: o.order.Number, PTS: pts, Captured: o.origin + o.span(pts), Key: true}
 		o.waiting = append(o.waiting[:0], o.waiting[size:]...)
-		o.begins += o.span(o.encoder.Size())
 		o.made += int64(o.encoder.Size())
 		if len(data) == 0 {
 			continue
@@ -190,18 +189,46 @@ func (o *soundOutput) take(b sound.Block, captured int64, gap time.Duration, giv
 	return nil
 }
 
+// align lays samples beside those before them: a gap is filled, what comes twice is
+// left out, and drift is made up for by a moment more or less here and there.
+func (o *soundOutput) align(samples []int16, captured int64) (aligned []int16, ok bool) {
+	if !o.begun {
+		o.begun = true
+		o.origin = captured - o.span(o.end())
+		return samples, true
+	}
+	switch off := time.Duration(captured - o.origin - o.span(o.end())); {
+	case off > leastGap:
+		o.bridge(off)
+	case off < -leastGap:
+		return nil, false
+	case off.Abs() > deadBand:
+		n := len(samples) / o.order.Channels
+		more := max(n/stretchBy, 1)
+		if off < 0 {
+			more = -more
+		}
+		return pcm.Stretch(samples, o.order.Channels, n+more), true
+	}
+	return samples, true
+}
+
+// end is the moment behind the last one that has come.
+func (o *soundOutput) end() int64 { return o.made + int64(len(o.waiting)/o.order.Channels) }
+
 // bridge makes up for sound that never came.
 func (o *soundOutput) bridge(gap time.Duration) {
-	moments := int(gap * time.Duration(o.order.SampleRate) / time.Second)
+	moments := int64(gap) * int64(o.order.SampleRate) / int64(time.Second)
 	if gap > longestGap {
 		o.waiting = o.waiting[:0]
-		o.made += int64(moments)
+		o.made += moments
 		return
 	}
-	o.waiting = append(o.waiting, make([]int16, moments*o.order.Channels)...)
+	o.waiting = append(o.waiting, make([]int16, moments*int64(o.order.Channels))...)
 }
 
 // span is how long so many moments last, in nanoseconds.
-func (o *soundOutput) span(moments int) int64 {
-	return int64(moments) * int64(time.Second) / int64(o.order.SampleRate)
+func (o *soundOutput) span(moments int64) int64 {
+	rate := int64(o.order.SampleRate)
+	return moments/rate*int64(time.Second) + moments%rate*int64(time.Second)/rate
 }

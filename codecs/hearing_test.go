@@ -205,3 +205,26 @@ func TestSoundOrdersThatMakeNoSense(t *testing.T) {
 		assert.NotEmpty(t, failed, name)
 	}
 }
+
+// TestDriftIsMadeUpFor has a microphone whose clock is off by a thousandth: what comes
+// out lies where it was captured all the same.
+func TestDriftIsMadeUpFor(t *testing.T) {
+	for _, fast := range []float64{1.001, 0.999} {
+		one, _ := packets(click(16000, 1), 16000, 1, pcm.Big)
+		var units [][]byte
+		var stamps []int64
+		for i := range 30 * len(one) {
+			units = append(units, one[i%len(one)])
+			stamps = append(stamps, begins+int64(float64(i)*0.02/fast*float64(time.Second)))
+		}
+		made := hear(t, l16(16000, 1), units, stamps, media.Opus)
+		for i := 1; i < len(made); i++ {
+			require.Equal(t, made[i-1].PTS+320, made[i].PTS, "one directly behind the other")
+		}
+		d, err := opus.NewDecoder(1)
+		require.NoError(t, err)
+		at := clickAt(t, d, made[len(made)-150:])
+		fromStart := float64(at) / float64(time.Second) * fast // in the microphone's time
+		assert.InDelta(t, 1, math.Mod(fromStart, 2), 0.012, "by 60 s it would be off by 60 ms")
+	}
+}

@@ -9,19 +9,23 @@ import (
 )
 
 const (
-	// A difference between where sound is and where it should be that is this large
-	// is a gap, or sound that comes twice; smaller ones come from clocks that drift
-	// and are made up for bit by bit, so that nobody hears it.
-	soundJump  = 60 * time.Millisecond
-	soundCreep = 500 // one part of so many
+	// Sound that is further from where it should be than this share of a unit is put
+	// right by a unit more or less; what is less is left alone.
+	soundSlack = 0.6
+
+	// A gap of more units than this is filled with silence; a shorter one comes from
+	// clocks that drift, and a unit that is played twice is heard less than nothing.
+	soundRepeats = 1
 
 	// How long a segment waits for its sound, which may come after the picture.
 	soundPatience = 1500 * time.Millisecond
 )
 
 // soundLine lays sound beside the pictures of an epoch: its samples are where they
-// were captured on the pictures' timeline, one directly behind the other. Gaps are
-// filled with silence, so that players, which stop where there is no sound, do not.
+// were captured on the pictures' timeline, one directly behind the other. Browsers
+// count what they decode and look at times no more once they play (measured in
+// Chromium 156), so gaps cannot be left to the durations of samples: they are filled
+// by whole units.
 type soundLine struct {
 	track   *media.Track
 	silence *media.Sample // nil when none is known for the coding
@@ -69,21 +73,42 @@ func (l *soundLine) write(s *media.Sample, first int64) {
 		if target < first {
 			return
 		}
-		l.started, l.next, l.begin = true, first, first
+		l.begins(target, first)
 	}
-	jump := l.track.Ticks(soundJump)
-	switch off := target - l.next; {
-	case off < -jump:
+	slack := int64(soundSlack * float64(s.Length))
+	off := target - l.next
+	if off < -slack {
 		return // its time is past already
-	case off > jump:
-		l.fill(target)
-		l.move(target - l.next)
-	case len(l.samples) > 0:
-		most := max(s.Length/soundCreep, 1)
-		l.move(min(max(off, -most), most))
+	}
+	if off > slack {
+		l.bridge(s, off)
 	}
 	l.came = true
 	l.append(s)
+}
+
+// begins begins the line with silence that ends where the first sample is.
+func (l *soundLine) begins(target, first int64) {
+	l.started, l.next = true, target
+	if l.silence != nil {
+		l.next -= (target - first) / l.silence.Length * l.silence.Length
+		l.fill(target)
+	}
+}
+
+// bridge fills a gap in front of a sample.
+func (l *soundLine) bridge(s *media.Sample, off int64) {
+	switch units := (off + s.Length/2) / s.Length; {
+	case units <= soundRepeats:
+		l.append(s)
+	case l.silence != nil:
+		l.fill(l.next + units*l.silence.Length)
+	case len(l.lengths) > 0:
+		l.lengths[len(l.lengths)-1] += uint32(off) // nothing better is known
+		l.next += off
+	default:
+		l.next += off
+	}
 }
 
 func (l *soundLine) append(s *media.Sample) {
@@ -93,14 +118,6 @@ func (l *soundLine) append(s *media.Sample) {
 	l.samples = append(l.samples, s)
 	l.lengths = append(l.lengths, uint32(s.Length))
 	l.next += s.Length
-}
-
-// move makes the newest sample longer or shorter.
-func (l *soundLine) move(ticks int64) {
-	l.next += ticks
-	if n := len(l.lengths); n > 0 {
-		l.lengths[n-1] = uint32(int64(l.lengths[n-1]) + ticks)
-	}
 }
 
 // fill puts silence up to a place, as far as whole units of it fit.

@@ -85,3 +85,10 @@ func TestResampleKeepsChannelsApart(t *testing.T) {
 	assert.InDelta(t, 5000, out[len(out)/2&^1], 20)
 	assert.Zero(t, out[len(out)/2|1])
 }
+
+func TestStretch(t *testing.T) {
+	in := []int16{0, 100, 10, 110, 20, 120}
+	assert.Equal(t, []int16{0, 100, 5, 105, 10, 110, 15, 115, 20, 120}, pcm.Stretch(in, 2, 5))
+	assert.Equal(t, []int16{0, 100, 20, 120}, pcm.Stretch(in, 2, 2))
+	assert.Equal(t, []int16{7}, pcm.Stretch([]int16{7}, 1, 2))
+}

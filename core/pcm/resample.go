@@ -106,3 +106,23 @@ func (r *Resampler) one(channel int) int16 {
 	}
 	return int16(max(math.MinInt16, min(math.MaxInt16, math.Round(float64(sum)))))
 }
+
+// Stretch makes a block of interleaved samples a few moments longer or shorter, by
+// straight lines between them: for a moment in hundreds nobody hears it.
+func Stretch(samples []int16, channels, moments int) []int16 {
+	n := len(samples) / channels
+	if n < 2 || moments < 2 || n == moments {
+		return samples
+	}
+	out := make([]int16, 0, moments*channels)
+	for i := range moments {
+		at := float64(i) * float64(n-1) / float64(moments-1)
+		k := min(int(at), n-2)
+		part := at - float64(k)
+		for c := range channels {
+			a, b := float64(samples[k*channels+c]), float64(samples[(k+1)*channels+c])
+			out = append(out, int16(math.Round(a+(b-a)*part)))
+		}
+	}
+	return out
+}
