@@ -126,6 +126,8 @@ func (a *API) routes(g *gin.Engine) {
 		metrics.ServeHTTP(c.Writer, c.Request)
 	})
 	g.Any("/media/:feed/*rest", a.serveMedia)
+	g.GET("/clock", serveClock)
+	g.GET("/clock/time", func(c *gin.Context) { serveTime(c.Writer) })
 	g.GET("/watch/:feed", a.serveWatch)
 	if a.cfg.EnterKey != "" {
 		g.GET("/enter/:key", a.enter)

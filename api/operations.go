@@ -40,6 +40,7 @@ func (a *API) operations() {
 	huma.Register(h, operation("GET", "/feeds/{name}/history", "feed-history", "Bit and frame rate of the last minutes", needsViewer, ok), a.feedHistory)
 	a.conversionOperations(h)
 	a.accountOperations(h)
+	huma.Register(h, operation("GET", "/feeds/{name}/delay", "feed-delay", "What delay cannot be avoided in each delivery", needsViewer, ok), a.feedDelay)
 	huma.Register(h, operation("GET", "/viewers", "list-viewers", "Who watches now", needsViewer, ok), a.listViewers)
 	huma.Register(h, operation("DELETE", "/viewers/{id}", "end-viewer", "End a viewer", needsEngineer, none), a.endViewer)
 	huma.Register(h, operation("POST", "/inspect", "inspect", "Look into a camera", needsEngineer, ok), a.inspectCamera)

@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"time"
 
+	"webostrum/browser"
 	"webostrum/sim"
 	"webostrum/testkit"
 )
@@ -54,7 +55,7 @@ const tools = `
 // theatre is a running demo and a browser that looks at it.
 type theatre struct {
 	demo *testkit.Demo
-	page *testkit.Page
+	page *browser.Page
 	qr   string
 }
 
@@ -75,7 +76,7 @@ func openTheatre() (*theatre, func(), error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	page, stop, err := testkit.OpenBrowser(context.Background(), 1280, 800)
+	page, stop, err := browser.Open(context.Background(), 1280, 800)
 	if err != nil {
 		demo.Kill()
 		return nil, nil, err

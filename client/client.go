@@ -38,6 +38,9 @@ func New(base, token string) *Client {
 // Base returns the service's address.
 func (c *Client) Base() string { return c.base }
 
+// Token returns what the client signs in with.
+func (c *Client) Token() string { return c.token }
+
 // call does one request; in and out may be nil. A problem answer is returned as
 // *api.Problem.
 func (c *Client) call(ctx context.Context, method, path string, in, out any) error {

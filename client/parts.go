@@ -18,6 +18,13 @@ const (
 	accounts   = "/accounts"
 )
 
+// Delay returns what delay cannot be avoided in each delivery of a feed.
+func (c *Client) Delay(ctx context.Context, feed string) ([]api.Delay, error) {
+	var out struct{ Deliveries []api.Delay }
+	err := c.call(ctx, "GET", feedPath(feed)+"/delay", nil, &out)
+	return out.Deliveries, err
+}
+
 // AddRendition adds a rendition to a feed.
 func (c *Client) AddRendition(ctx context.Context, feed string, in api.RenditionBody) (r api.Rendition, err error) {
 	return r, c.call(ctx, "POST", feedPath(feed)+renditions, in, &r)

@@ -7,7 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"webostrum/testkit"
+	"webostrum/browser"
 )
 
 const body = `document.body.textContent`
@@ -17,7 +17,7 @@ func has(text string) string { return body + `.includes(` + quote(text) + `)` }
 func quote(s string) string { return `"` + s + `"` }
 
 // signIn signs in through the page.
-func signIn(t *testing.T, w *world, page *testkit.Page) {
+func signIn(t *testing.T, w *world, page *browser.Page) {
 	t.Helper()
 	m := regexp.MustCompile(`password\s+(\S+-\S+)`).FindStringSubmatch(w.service.Log())
 	require.NotNil(t, m)
@@ -31,7 +31,7 @@ func signIn(t *testing.T, w *world, page *testkit.Page) {
 func TestConsole(t *testing.T) {
 	w := newWorld(t)
 	w.film("--size", "640x360", "--keyframes", "1s")
-	page := browser(t)
+	page := openPage(t)
 	signIn(t, w, page)
 
 	require.NoError(t, page.Press("Add a feed"))
@@ -90,7 +90,7 @@ func TestConsole(t *testing.T) {
 
 func TestPrivateWatchPageAsksToSignInAndComesBack(t *testing.T) {
 	w := newWorld(t)
-	page := browser(t)
+	page := openPage(t)
 	require.NoError(t, page.Open(w.url("/watch/nothing")))
 	require.NoError(t, page.Until(`new URLSearchParams(location.search).get("next") === "/watch/nothing"`, patience), "strangers are not told which feeds there are")
 	m := regexp.MustCompile(`password\s+(\S+-\S+)`).FindStringSubmatch(w.service.Log())

@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"webostrum/api"
+	"webostrum/browser"
 	"webostrum/client"
 	"webostrum/testkit"
 )
@@ -39,7 +40,7 @@ func (w *world) picture(name string, wide int) {
 }
 
 // fresh asks how old the picture on show is, by the clock in its pixels.
-func fresh(t *testing.T, page *testkit.Page, atMost float64) {
+func fresh(t *testing.T, page *browser.Page, atMost float64) {
 	t.Helper()
 	readClock(t, page)
 	require.NoError(t, page.Until("window.delay() > 0", patience))
@@ -54,7 +55,7 @@ func TestMotionJPEGCameraPlaysByHLS(t *testing.T) {
 	w := newWorld(t)
 	w.film("--kind", "motion-jpeg", "--name", "winch-room", "--size", "640x360", "--rate", "10")
 	w.add(api.NewFeed{Name: "winch-room", URL: "http://" + w.camera + "/video", Public: true})
-	page := browser(t)
+	page := openPage(t)
 	require.NoError(t, page.Open(w.url("/watch/winch-room")))
 	require.NoError(t, page.Until(playing, patience))
 	fresh(t, page, 30_000)
@@ -99,7 +100,7 @@ func TestCameraForgetsItsSettings(t *testing.T) {
 const image = `document.querySelector("#seen")`
 
 // show puts a picture of the service on a page that is one of its own.
-func show(t *testing.T, page *testkit.Page, src string) {
+func show(t *testing.T, page *browser.Page, src string) {
 	t.Helper()
 	require.NoError(t, page.Run(`
 		document.body.innerHTML = "<img id=seen>";
@@ -108,7 +109,7 @@ func show(t *testing.T, page *testkit.Page, src string) {
 }
 
 // imageClock makes readClock read the image.
-func imageClock(t *testing.T, page *testkit.Page) {
+func imageClock(t *testing.T, page *browser.Page) {
 	t.Helper()
 	root, err := testkit.Root()
 	require.NoError(t, err)
@@ -132,7 +133,7 @@ func TestVideoInAnImage(t *testing.T) {
 	w := newWorld(t)
 	w.film("--size", "640x360", "--rate", "15")
 	w.add(api.NewFeed{Name: feed, URL: w.cameraURL()})
-	page := browser(t)
+	page := openPage(t)
 	require.NoError(t, page.Open(w.url("/")))
 	require.NoError(t, page.Run(`
 		const img = Object.assign(new Image(), { src: "/media/`+feed+`/mjpeg" });
@@ -159,7 +160,7 @@ func TestStillsBecomeVideo(t *testing.T) {
 	w := newWorld(t)
 	w.film("--kind", "stills", "--name", "summit-mast", "--size", "640x360", "--rate", "0.5")
 	w.add(api.NewFeed{Name: "summit-mast", URL: "http://" + w.camera + "/picture.jpg", Public: true, PollSeconds: half()})
-	page := browser(t)
+	page := openPage(t)
 	require.NoError(t, page.Open(w.url("/watch/summit-mast")))
 	require.NoError(t, page.Until(playing, patience))
 	fresh(t, page, 30_000)
@@ -182,7 +183,7 @@ func TestRenditionFromTheConsole(t *testing.T) {
 	w.film("--size", "640x360", "--rate", "15")
 	w.add(api.NewFeed{Name: feed, URL: w.cameraURL(), Title: "Lower station"})
 	w.picture(feed, 640)
-	page := browser(t)
+	page := openPage(t)
 	signIn(t, w, page)
 	require.NoError(t, page.Until(`document.querySelector("img[src*='still.jpg']")?.naturalWidth > 0`, patience), "a thumbnail")
 	require.NoError(t, page.Open(w.url("/feeds/"+feed)))

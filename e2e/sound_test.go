@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"webostrum/browser"
 	"webostrum/testkit"
 )
 
@@ -20,9 +21,9 @@ const silence = 0.005
 
 // lipSync waits until sound is heard and lies beside the pictures; the median of the
 // newest five seconds counts, since browsers take a while.
-func lipSync(t *testing.T, page *testkit.Page) {
+func lipSync(t *testing.T, page *browser.Page) {
 	t.Helper()
-	require.NoError(t, page.Listen(video))
+	require.NoError(t, testkit.Listen(page, video))
 	require.NoError(t, page.Until("window.heard > "+strconv.FormatFloat(silence, 'f', -1, 64), patience), "sound is heard")
 	const offset = "window.offsets.slice(-5).sort((a, b) => a - b)[2]"
 	err := page.Until("window.offsets.length >= 5 && Math.abs("+offset+") <= 60", patience)
@@ -39,7 +40,7 @@ func TestSoundInEveryDelivery(t *testing.T) {
 		w.addFeed()
 		for _, prefer := range []string{"delay", "reach"} {
 			t.Run(coding+" "+prefer, func(t *testing.T) {
-				page := browser(t)
+				page := openPage(t)
 				require.NoError(t, page.Open(w.url("/watch/"+feed+"?sound=on&prefer="+prefer)))
 				require.NoError(t, page.Until(playing, patience))
 				require.NoError(t, page.Until(player+`.dataset.sound === "there"`, patience))
@@ -54,7 +55,7 @@ func TestSoundIsAskedForWhenItIsToBeHeard(t *testing.T) {
 	w := newWorld(t)
 	w.film("--size", "320x240", "--rate", "15", "--sound", "g711-a")
 	w.addFeed()
-	page := browser(t)
+	page := openPage(t)
 	require.NoError(t, page.Open(w.url("/watch/"+feed+"?prefer=delay")))
 	require.NoError(t, page.Until(playing, patience))
 	tracks := video + `.srcObject?.getAudioTracks().length`
@@ -82,7 +83,7 @@ func TestSimplePlaysMotionJPEG(t *testing.T) {
 	w := newWorld(t)
 	w.film("--size", "320x240", "--rate", "15", "--keyframes", "1s", "--sound", "aac-8khz")
 	w.addFeed()
-	page := browser(t)
+	page := openPage(t)
 	require.NoError(t, page.Open(w.url("/watch/"+feed+"?prefer=simple")))
 	showing := func(w string) string {
 		return player + `.dataset.status === "playing" && ` + player + `.dataset.method === "Motion JPEG" && ` + shown + `.naturalWidth === ` + w
@@ -110,7 +111,7 @@ func TestFallingBack(t *testing.T) {
 		{"a delay that HLS keeps", "", "within=10", "HLS, by script", "HLS keeps within the 10 s asked for"},
 	} {
 		t.Run(tt.name, func(t *testing.T) {
-			page := browser(t)
+			page := openPage(t)
 			require.NoError(t, page.Before(tt.before))
 			require.NoError(t, page.Open(w.url("/watch/"+feed+"?"+tt.query)))
 			err := page.Until(player+`?.dataset.status === "playing" && `+player+`.dataset.method === "`+tt.method+`" && `+player+`.dataset.why.includes("`+tt.why+`")`, patience)

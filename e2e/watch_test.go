@@ -12,12 +12,12 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"webostrum/testkit"
+	"webostrum/browser"
 )
 
 // nearLive waits until the clock in the pixels is not far behind, and returns
 // by how much it is.
-func nearLive(t *testing.T, page *testkit.Page) time.Duration {
+func nearLive(t *testing.T, page *browser.Page) time.Duration {
 	t.Helper()
 	readClock(t, page)
 	require.NoError(t, page.Until("(window.seen = window.delay()) > 100 && window.seen < 15000", patience), "no QR clock in the pixels, or far behind")
@@ -31,7 +31,7 @@ func nearLive(t *testing.T, page *testkit.Page) time.Duration {
 func TestWatchPage(t *testing.T) {
 	w := newWorld(t)
 	w.addFeed()
-	page := browser(t)
+	page := openPage(t)
 	require.NoError(t, page.Open(w.url("/watch/"+feed)))
 	reason := player + `.shadowRoot.querySelector(".reason").textContent`
 	require.NoError(t, page.Until(reason+`.includes("nothing listens on that port")`, patience))
@@ -155,7 +155,7 @@ func TestNetworkGapBetweenViewerAndService(t *testing.T) {
 	w.film("--keyframes", "1s", "--size", "640x360")
 	w.addFeed()
 	g, through := openGate(t, w.listen)
-	page := browser(t)
+	page := openPage(t)
 	require.NoError(t, page.Open("http://"+through+"/watch/"+feed))
 	require.NoError(t, page.Until(playing, patience))
 	g.set(true)
@@ -174,7 +174,7 @@ func TestEngineThatPlaysHLSItself(t *testing.T) {
 	w := newWorld(t)
 	w.film("--keyframes", "1s", "--size", "640x360")
 	w.addFeed()
-	page := browser(t)
+	page := openPage(t)
 	require.NoError(t, page.Before(`Object.defineProperty(navigator, "vendor", { get: () => "Apple Computer, Inc." })`))
 	require.NoError(t, page.Open(w.url("/watch/"+feed)))
 	require.NoError(t, page.Until(playing, patience))
@@ -205,7 +205,7 @@ func TestManyPagesAtOnce(t *testing.T) {
 	w := newWorld(t)
 	w.film("--keyframes", "1s", "--size", "320x240")
 	w.addFeed()
-	page := browser(t)
+	page := openPage(t)
 	require.NoError(t, page.Open(w.url("/watch/"+feed)))
 	require.NoError(t, page.Run(`document.querySelector("main").innerHTML = ("<webostrum-player feed=lower-station></webostrum-player>").repeat(9)`))
 	require.NoError(t, page.Until(`[...document.querySelectorAll("webostrum-player")].filter(p => p.dataset.status === "playing").length === 9`, patience))

@@ -12,16 +12,16 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"webostrum/api"
-	"webostrum/testkit"
+	"webostrum/browser"
 )
 
 // method is how the player plays, by its details line.
 const method = player + `.shadowRoot.textContent`
 
 // watchByWebRTC opens a feed's page that asks for the least delay.
-func watchByWebRTC(t *testing.T, w *world, name string, before ...string) *testkit.Page {
+func watchByWebRTC(t *testing.T, w *world, name string, before ...string) *browser.Page {
 	t.Helper()
-	page := browser(t)
+	page := openPage(t)
 	for _, script := range before {
 		require.NoError(t, page.Before(script))
 	}
@@ -32,7 +32,7 @@ func watchByWebRTC(t *testing.T, w *world, name string, before ...string) *testk
 }
 
 // delays reads the clock in the pixels so many times and returns the median.
-func delays(t *testing.T, page *testkit.Page, n int) float64 {
+func delays(t *testing.T, page *browser.Page, n int) float64 {
 	t.Helper()
 	readClock(t, page)
 	require.NoError(t, page.Run(`
@@ -159,7 +159,7 @@ func TestViewersAreListedAndEnded(t *testing.T) {
 	require.Zero(t, code, out)
 	assert.Regexp(t, `lower-station\s+webrtc\s+127\.0\.0\.1`, out)
 
-	console := browser(t)
+	console := openPage(t)
 	signIn(t, w, console)
 	require.NoError(t, console.Run(`history.pushState({}, "", "/feeds/`+feed+`"); dispatchEvent(new PopStateEvent("popstate"))`))
 	end := `document.querySelector("[aria-label='End the viewer at 127.0.0.1 by WebRTC']")`
@@ -180,7 +180,7 @@ func TestViewersOverTheLimit(t *testing.T) {
 	w.film("--size", "320x240", "--rate", "15")
 	w.addFeed()
 	watchByWebRTC(t, w, feed)
-	second := browser(t)
+	second := openPage(t)
 	require.NoError(t, second.Open(w.url("/watch/"+feed+"?prefer=delay")))
 	require.NoError(t, second.Until(method+`.includes("As many viewers watch this feed as it may have")`, patience))
 }
@@ -190,7 +190,7 @@ func TestComparePage(t *testing.T) {
 	w := newWorld(t)
 	w.film("--size", "640x360", "--rate", "15", "--keyframes", "1s")
 	w.addFeed()
-	page := browser(t)
+	page := openPage(t)
 	signIn(t, w, page)
 	require.NoError(t, page.Open(w.url("/feeds/"+feed+"/compare")))
 	tile := func(way string) string { return `document.querySelector("[data-way=` + way + `]").textContent` }

@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"webostrum/api"
+	"webostrum/browser"
 	"webostrum/client"
 	"webostrum/service"
 	"webostrum/testkit"
@@ -135,9 +136,9 @@ func (w *world) cli(args ...string) (string, int) {
 	return out.String(), cmd.ProcessState.ExitCode()
 }
 
-func browser(t *testing.T) *testkit.Page {
+func openPage(t *testing.T) *browser.Page {
 	t.Helper()
-	page, stop, err := testkit.OpenBrowser(context.Background(), 1280, 800)
+	page, stop, err := browser.Open(context.Background(), 1280, 800)
 	require.NoError(t, err)
 	t.Cleanup(stop)
 	return page
@@ -145,12 +146,12 @@ func browser(t *testing.T) *testkit.Page {
 
 // watching starts a service, a camera and its feed, and opens the watch page
 // until it plays.
-func watching(t *testing.T, film ...string) (*world, *testkit.Page) {
+func watching(t *testing.T, film ...string) (*world, *browser.Page) {
 	t.Helper()
 	w := newWorld(t)
 	w.film(film...)
 	w.addFeed()
-	page := browser(t)
+	page := openPage(t)
 	require.NoError(t, page.Open(w.url("/watch/"+feed)))
 	require.NoError(t, page.Until(playing, patience))
 	return w, page
@@ -166,7 +167,7 @@ const width = player + `.shadowRoot.querySelector("video").videoWidth`
 
 // readClock defines a function that returns the capture time that stands in
 // the QR code of the picture on show, or 0.
-func readClock(t *testing.T, page *testkit.Page) {
+func readClock(t *testing.T, page *browser.Page) {
 	t.Helper()
 	root, err := testkit.Root()
 	require.NoError(t, err)

@@ -14,6 +14,7 @@ import (
 	"webostrum/core/hls"
 	"webostrum/core/hub"
 	"webostrum/core/media"
+	"webostrum/core/plan"
 	"webostrum/ingest"
 	"webostrum/ingest/source"
 	"webostrum/store"
@@ -93,6 +94,16 @@ func mask(user string) string {
 		return ""
 	}
 	return "set"
+}
+
+// Path is what is known of the feed's way to viewers.
+func (f *Feed) Path() plan.Path {
+	s := f.Status()
+	p := plan.Path{Arrival: f.meter.arrival(), FrameRate: s.FrameRate, Segment: s.Target}
+	if p.Segment == 0 {
+		p.Segment = time.Duration(s.Record.SegmentMillis) * time.Millisecond
+	}
+	return p
 }
 
 // History returns bit and frame rate of the last minutes, a point a second.

@@ -27,13 +27,22 @@ type meter struct {
 	epoch    *media.Epoch
 	keyEvery time.Duration // guarded by mu
 	last     time.Time     // of the last point; guarded by mu
+	age      time.Duration // of pictures at their arrival, smoothed; guarded by mu
 }
+
+// ageWeight is how many pictures an age is the mean of.
+const ageWeight = 32
 
 func (m *meter) sample(s *media.Sample) {
 	m.mu.Lock()
 	defer m.mu.Unlock()
 	m.bytes += int64(len(s.Data))
 	m.frames++
+	if age := time.Since(s.Captured); m.age == 0 {
+		m.age = age
+	} else {
+		m.age += (age - m.age) / ageWeight
+	}
 	if s.Key {
 		if s.Epoch == m.epoch {
 			m.keyEvery = s.Track.Duration(s.PTS - m.lastKey)
@@ -54,6 +63,13 @@ func (m *meter) tick(now time.Time) {
 		m.points = append(m.points, Point{now, float64(m.bytes) * 8 / secs, float64(m.frames) / secs})
 	}
 	m.last, m.bytes, m.frames = now, 0, 0
+}
+
+// arrival is how old pictures are when they come.
+func (m *meter) arrival() time.Duration {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	return max(m.age, 0)
 }
 
 // history returns the points, oldest first.

@@ -1,6 +1,10 @@
 package testkit
 
-import _ "embed"
+import (
+	_ "embed"
+
+	"webostrum/browser"
+)
 
 //go:embed listen.js
 var listenScript string
@@ -8,6 +12,6 @@ var listenScript string
 // Listen listens to the video element that a JavaScript expression finds: the page
 // then has window.heard, the loudness from 0 to 1, and window.offsets, by how many
 // milliseconds the click of the simulated scene came after its flash.
-func (p *Page) Listen(video string) error {
-	return p.Run("const video = " + video + "; video.muted = false; void (" + listenScript + ")(video)")
+func Listen(page *browser.Page, video string) error {
+	return page.Run("const video = " + video + "; video.muted = false; void (" + listenScript + ")(video)")
 }

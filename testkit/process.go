@@ -1,3 +1,5 @@
+// Package testkit is what end-to-end tests, measurements and screenshots share: the
+// built programs, running.
 package testkit
 
 import (

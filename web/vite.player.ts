@@ -11,7 +11,7 @@ export default defineConfig({
     target: "es2022",
     modulePreload: { polyfill: false },
     rollupOptions: {
-      input: { player: "player/player.ts" },
+      input: { player: "player/player.ts", clock: "clock/clock.ts" },
       preserveEntrySignatures: "strict",
       output: {
         entryFileNames: "player/[name].js",

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"webostrum/api"
+	"webostrum/browser"
 	"webostrum/client"
 	"webostrum/service"
 	"webostrum/testkit"
@@ -47,7 +48,7 @@ func run(out, only string) error {
 	if err := os.MkdirAll(out, 0o755); err != nil {
 		return err
 	}
-	page, stop, err := testkit.OpenBrowser(context.Background(), width, height)
+	page, stop, err := browser.Open(context.Background(), width, height)
 	if err != nil {
 		return err
 	}
@@ -70,7 +71,7 @@ func run(out, only string) error {
 
 type shooter struct {
 	demo   *testkit.Demo
-	page   *testkit.Page
+	page   *browser.Page
 	out    string
 	only   string
 	camera string // URL of the RTSP camera

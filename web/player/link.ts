@@ -92,22 +92,28 @@ export class StateLink {
     };
   }
 
-  /** Asks for the time a few times and keeps the quickest answer. */
   private async compareClocks(): Promise<void> {
-    let best = Infinity;
-    for (let i = 0; i < 4 && !this.closed; i++) {
-      try {
-        const sent = Date.now();
-        const answer = await fetch(`${this.base}/time`, { cache: "no-store" });
-        const { now } = (await answer.json()) as { now: number };
-        const took = Date.now() - sent;
-        if (took < best) {
-          best = took;
-          this.offset = now - (sent + took / 2);
-        }
-      } catch {
-        return; // the delay is then shown by the viewer's own clock
-      }
+    const found = await compareClocks(`${this.base}/time`);
+    if (found) this.offset = found.offset;
+  }
+}
+
+/**
+ * Asks the service for the time a few times; the quickest answer tells. offset is by
+ * how many milliseconds the service's clock is ahead, good to within.
+ */
+export async function compareClocks(url: string): Promise<{ offset: number; within: number } | null> {
+  let found: { offset: number; within: number } | null = null;
+  for (let i = 0; i < 4; i++) {
+    try {
+      const sent = Date.now();
+      const answer = await fetch(url, { cache: "no-store" });
+      const { now } = (await answer.json()) as { now: number };
+      const took = Date.now() - sent;
+      if (!found || took / 2 < found.within) found = { offset: now - (sent + took / 2), within: took / 2 };
+    } catch {
+      return found;
     }
   }
+  return found;
 }

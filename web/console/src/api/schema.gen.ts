@@ -110,6 +110,23 @@ export interface paths {
         patch: operations["edit-feed"];
         trace?: never;
     };
+    "/api/v1/feeds/{name}/delay": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What delay cannot be avoided in each delivery */
+        get: operations["feed-delay"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/feeds/{name}/history": {
         parameters: {
             query?: never;
@@ -487,6 +504,25 @@ export interface components {
              * @description Pictures that could not be decoded
              */
             undecoded: number;
+        };
+        Delay: {
+            /** @enum {string} */
+            delivery: "webrtc" | "motion-jpeg" | "hls";
+            parts: components["schemas"]["DelayPart"][] | null;
+            /**
+             * Format: double
+             * @description On average, all parts together
+             */
+            seconds: number;
+        };
+        DelayOutputBody: {
+            deliveries: components["schemas"]["Delay"][] | null;
+        };
+        DelayPart: {
+            name: string;
+            /** Format: double */
+            seconds: number;
+            why: string;
         };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -1797,6 +1833,65 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Feed"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "feed-delay": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Name of the feed */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DelayOutputBody"];
                 };
             };
             /** @description Unauthorized */

@@ -7,7 +7,7 @@ import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { Link, useParams } from "react-router";
+import { Link, useParams, useSearchParams } from "react-router";
 
 import { viewersQuery } from "../api/queries";
 import { MotionJPEG } from "../feed/MotionJPEG";
@@ -26,6 +26,8 @@ export function ComparePage() {
   const box = useRef<HTMLDivElement>(null);
   const samples = useSamples(box, name);
   const { rows, recording, begin } = useRecording(samples);
+  const only = useSearchParams()[0].get("only"); // one delivery, so that the others do not take its time
+  const shown = ways.filter((w) => only === null || w.way === only);
   return (
     <Stack spacing={2}>
       <Stack direction="row" spacing={2} useFlexGap sx={{ alignItems: "center", flexWrap: "wrap" }}>
@@ -40,7 +42,7 @@ export function ComparePage() {
         </Button>
       </Stack>
       <Box ref={box} sx={{ display: "grid", gap: 1.5, gridTemplateColumns: { xs: "1fr", md: "repeat(3, minmax(0, 1fr))" } }}>
-        {ways.map((w) => (
+        {shown.map((w) => (
           <Tile key={w.way} feed={name} way={w.way} name={w.name} numbers={sumUp(samples[w.way].slice(-lately))} />
         ))}
       </Box>
@@ -62,7 +64,15 @@ function Tile({ feed, way, name, numbers }: { feed: string; way: Way; name: stri
   const mine = viewers.data?.filter((v) => v.method === way).at(-1);
   const rate = useRate(mine?.bytes);
   return (
-    <Paper data-way={way} sx={{ overflow: "hidden" }}>
+    <Paper
+      data-way={way}
+      data-delay={numbers.delay ?? ""}
+      data-high={numbers.high ?? ""}
+      data-rate={numbers.rate ?? ""}
+      data-stalls={numbers.stalls}
+      data-looks={numbers.looks}
+      data-by={numbers.byPixels ? "pixels" : "capture times"}
+      sx={{ overflow: "hidden" }}>
       <Box sx={{ aspectRatio: "16 / 9", bgcolor: "#000", position: "relative" }}>
         {way === "motion-jpeg" ? (
           <MotionJPEG src={`/media/${encodeURIComponent(feed)}/mjpeg`} label={name} />

@@ -23,6 +23,7 @@ export interface Numbers {
   byPixels: boolean;
   stalls: number;
   rate: number | null; // pictures a second
+  looks: number; // that a delay was found in
 }
 
 const clockShare = 0.3; // the QR clock stands in that part of the picture, at the bottom right
@@ -67,7 +68,7 @@ export function sumUp(samples: Sample[]): Numbers {
       stalls++;
     }
   }
-  return { delay: share(delays, 0.5), high: share(delays, 0.95), byPixels: samples.some((s) => s.byPixels), stalls, rate: rateOf(samples) };
+  return { delay: share(delays, 0.5), high: share(delays, 0.95), byPixels: samples.some((s) => s.byPixels), stalls, rate: rateOf(samples), looks: delays.length };
 }
 
 function rateOf(samples: Sample[]): number | null {

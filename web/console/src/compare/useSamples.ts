@@ -1,5 +1,6 @@
 import { useEffect, useRef, useState } from "react";
 
+import { compareClocks } from "../../../player/link";
 import { readClock, type Sample, type Way, ways } from "./measure";
 
 const every = 250;
@@ -17,7 +18,7 @@ export function useSamples(box: React.RefObject<HTMLElement | null>, feed: strin
     let ended = false;
     let timer: ReturnType<typeof setInterval> | undefined;
     const begin = async () => {
-      offset.current = await clockOffset(feed);
+      offset.current = (await compareClocks(`/media/${encodeURIComponent(feed)}/time`))?.offset ?? 0;
       const { default: read } = await import("jsqr");
       const pen = document.createElement("canvas").getContext("2d", { willReadFrequently: true });
       if (ended || !pen) return;
@@ -50,25 +51,4 @@ function look(box: HTMLElement | null, way: Way, now: number, read: (p: HTMLVide
   if (taken !== null) return { at: now, delay: now - taken, byPixels: true, frames };
   const said = player?.dataset.status === "playing" ? Number(player.dataset.delay) : NaN;
   return { at: now, delay: Number.isFinite(said) ? said : null, byPixels: false, frames };
-}
-
-/** By how much the service's clock is ahead of the browser's; the quickest of a few answers tells. */
-async function clockOffset(feed: string): Promise<number> {
-  let best = Infinity;
-  let offset = 0;
-  for (let i = 0; i < 4; i++) {
-    const sent = Date.now();
-    try {
-      const answer = await fetch(`/media/${encodeURIComponent(feed)}/time`, { cache: "no-store" });
-      const { now } = (await answer.json()) as { now: number };
-      const took = Date.now() - sent;
-      if (took < best) {
-        best = took;
-        offset = now - (sent + took / 2);
-      }
-    } catch {
-      return offset;
-    }
-  }
-  return offset;
 }

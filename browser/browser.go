@@ -1,6 +1,6 @@
-// Package testkit is what end-to-end tests, measurements and screenshots share:
-// a headless browser and a running service.
-package testkit
+// Package browser drives a headless browser: to measure what viewers see, to test
+// pages, and to take pictures of them.
+package browser
 
 import (
 	"context"
@@ -12,6 +12,7 @@ import (
 
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 )
@@ -21,12 +22,28 @@ type Page struct {
 	tab context.Context
 }
 
-// OpenBrowser starts a headless Chromium with an empty profile; the function
-// that is returned ends it.
-func OpenBrowser(ctx context.Context, width, height int) (*Page, func(), error) {
-	path, err := exec.LookPath("chromium")
+// ErrNone is returned when no browser is installed that can be driven.
+var ErrNone = errors.New("no Chromium is installed here")
+
+// names are what programs of that engine are called.
+var names = []string{"chromium", "chromium-browser", "google-chrome", "google-chrome-stable", "microsoft-edge"}
+
+func find() (string, error) {
+	for _, name := range names {
+		if path, err := exec.LookPath(name); err == nil {
+			return path, nil
+		}
+	}
+	return "", ErrNone
+}
+
+// Open starts a headless browser with an empty profile and a window of so many
+// pixels; the function that is returned ends it. The error is ErrNone when there is
+// none.
+func Open(ctx context.Context, width, height int) (*Page, func(), error) {
+	path, err := find()
 	if err != nil {
-		return nil, nil, errors.New("chromium is missing: run \"scripts/packages.sh browser\"")
+		return nil, nil, err
 	}
 	profile, err := os.MkdirTemp("", "webostrum-browser-")
 	if err != nil {
@@ -36,10 +53,13 @@ func OpenBrowser(ctx context.Context, width, height int) (*Page, func(), error) 
 		chromedp.ExecPath(path), chromedp.UserDataDir(profile), chromedp.WindowSize(width, height),
 	}
 	for _, flag := range []string{
-		"no-sandbox", "disable-gpu", "disable-quic", "no-first-run", "disable-background-networking",
+		"disable-gpu", "disable-quic", "no-first-run", "disable-background-networking",
 		"disable-component-update", "disable-sync", "hide-scrollbars", "mute-audio",
 	} {
 		opts = append(opts, chromedp.Flag(flag, true))
+	}
+	if os.Geteuid() == 0 {
+		opts = append(opts, chromedp.Flag("no-sandbox", true)) // it starts in no other way then
 	}
 	opts = append(opts, chromedp.Flag("headless", "new"), chromedp.Flag("autoplay-policy", "no-user-gesture-required"))
 	alloc, stopAlloc := chromedp.NewExecAllocator(ctx, opts...)
@@ -56,7 +76,7 @@ func OpenBrowser(ctx context.Context, width, height int) (*Page, func(), error) 
 	}
 	if err != nil {
 		stop()
-		return nil, nil, fmt.Errorf("chromium does not start: %w", err)
+		return nil, nil, fmt.Errorf("the browser does not start: %w", err)
 	}
 	return p, stop, nil
 }
@@ -86,15 +106,33 @@ func (p *Page) Until(expression string, within time.Duration) error {
 	ctx, cancel := context.WithTimeout(p.tab, within)
 	defer cancel()
 	var last error
-	err := Eventually(ctx, func() bool {
+	ticker := time.NewTicker(askEvery)
+	defer ticker.Stop()
+	for {
 		var ok bool
-		ok, last = chromedp.Run(ctx, chromedp.Evaluate[bool]("Boolean("+expression+")"))
-		return last == nil && ok
-	})
-	if err != nil {
-		return fmt.Errorf("%s did not come true within %v (%w)", expression, within, errors.Join(err, last))
+		if ok, last = chromedp.Run(ctx, chromedp.Evaluate[bool]("Boolean("+expression+")")); ok && last == nil {
+			return nil
+		}
+		select {
+		case <-ticker.C:
+		case <-ctx.Done():
+			return fmt.Errorf("%s did not come true within %v (%w)", expression, within, errors.Join(ctx.Err(), last))
+		}
 	}
-	return nil
+}
+
+const askEvery = 50 * time.Millisecond
+
+// SignIn sends a token with every request of the page.
+func (p *Page) SignIn(token string) error {
+	return chromedp.Do(p.tab, chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+		if _, err := cdp.Call(ctx, t, network.Enable, network.EnableParams{}); err != nil {
+			return err
+		}
+		headers := network.Headers{"Authorization": "Bearer " + token}
+		_, err := cdp.Call(ctx, t, network.SetExtraHTTPHeaders, network.SetExtraHTTPHeadersParams{Headers: headers})
+		return err
+	}))
 }
 
 // Type puts text into the field that a CSS selector finds.
