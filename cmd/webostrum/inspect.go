@@ -10,6 +10,8 @@ import (
 
 	"webostrum/api"
 	"webostrum/client"
+	"webostrum/core/media"
+	"webostrum/core/plan"
 	"webostrum/ingest/inspect"
 	"webostrum/ingest/source"
 )
