@@ -22,6 +22,9 @@ type Viewer struct {
 	Since   time.Time `json:"since"`
 	Bytes   uint64    `json:"bytes" doc:"Sent so far"`
 	Loss    float64   `json:"loss" doc:"Share of packets lost, by the viewer's newest report; WebRTC only"`
+
+	Estimate float64 `json:"estimate" doc:"Bits a second that the viewer's line carries, by its own estimate; WebRTC only, 0 when not told"`
+	Now      string  `json:"now,omitempty" doc:"The smaller rendition that is sent, on a bad line; WebRTC only"`
 }
 
 type viewersOutput struct {
@@ -36,9 +39,17 @@ func (a *API) listViewers(_ context.Context, in *struct {
 	out := &viewersOutput{}
 	out.Body.Viewers = []Viewer{}
 	for _, v := range a.viewers.List(in.Feed, time.Now()) {
-		out.Body.Viewers = append(out.Body.Viewers, Viewer{v.ID, v.Feed, string(v.Method), v.Address, v.Variant, v.Since.UTC(), v.Bytes, v.Loss})
+		out.Body.Viewers = append(out.Body.Viewers, Viewer{v.ID, v.Feed, string(v.Method), v.Address, v.Variant, v.Since.UTC(), v.Bytes, v.Loss, v.Estimate, moved(v)})
 	}
 	return out, nil
+}
+
+// moved is the rendition that a viewer gets instead of the one asked for.
+func moved(v viewers.Viewer) string {
+	if v.Now == v.Variant {
+		return ""
+	}
+	return v.Now
 }
 
 func (a *API) endViewer(_ context.Context, in *struct {
@@ -74,7 +85,7 @@ func numbers(s *whep.Session) viewers.Numbers {
 		return viewers.Numbers{}
 	}
 	st := s.Stats()
-	return viewers.Numbers{Bytes: st.Bytes, Loss: st.Loss}
+	return viewers.Numbers{Bytes: st.Bytes, Loss: st.Loss, Estimate: st.Estimate, Now: st.Rendition}
 }
 
 // variant says in a word what was asked for.

@@ -12,6 +12,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	"webostrum/core/hub"
 	"webostrum/deliver/viewers"
 	"webostrum/deliver/whep"
 	"webostrum/station"
@@ -91,7 +92,8 @@ func (a *API) openWHEP(w http.ResponseWriter, r *http.Request, name string, f *s
 		writePictureProblem(w, f, full(err))
 		return
 	}
-	source := whep.Source{Hub: video.Hub, Release: func() { viewer.Leave(); video.Release() }}
+	rendition := r.URL.Query().Get("rendition")
+	source := whep.Source{Name: rendition, Hub: video.Hub, Smaller: smaller(f, rendition), Release: func() { viewer.Leave(); video.Release() }}
 	if video.Sound != nil {
 		source.Sound = &whep.Sound{Hub: video.Sound.Hub, Track: video.Sound.Track}
 	}
@@ -111,6 +113,22 @@ func (a *API) openWHEP(w http.ResponseWriter, r *http.Request, name string, f *s
 	}
 	w.WriteHeader(http.StatusCreated)
 	_, _ = io.WriteString(w, answer) // a viewer that has gone is no error
+}
+
+// smaller lists what a viewer on a bad line is given instead.
+func smaller(f *station.Feed, rendition string) (steps []whep.Step) {
+	for _, name := range f.Smaller(rendition) {
+		steps = append(steps, whep.Step{Name: name, Open: func() (*hub.Hub, func(), error) {
+			ctx, cancel := context.WithTimeout(context.Background(), time.Second) // the camera sends already
+			defer cancel()
+			v, err := f.Video(ctx, name, false)
+			if err != nil {
+				return nil, nil, err
+			}
+			return v.Hub, v.Release, nil
+		}})
+	}
+	return steps
 }
 
 func offerProblem(err error) *Problem {
@@ -136,6 +154,7 @@ type SessionState struct {
 	Bytes      uint64  `json:"bytes"`
 	Repeated   uint64  `json:"repeated"`
 	Loss       float64 `json:"loss"`
+	Rendition  string  `json:"rendition" doc:"That is sent now: a smaller one than asked for on a bad line"`
 }
 
 // showWHEP tells a player when the pictures that it shows were taken.
@@ -146,7 +165,7 @@ func (a *API) showWHEP(w http.ResponseWriter, name, id string) {
 		return
 	}
 	st := session.Stats()
-	state := SessionState{RTPTime: st.Mark.RTPTime, Now: time.Now().UnixMilli(), Way: st.Way, Bytes: st.Bytes, Repeated: st.Repeated, Loss: st.Loss}
+	state := SessionState{RTPTime: st.Mark.RTPTime, Now: time.Now().UnixMilli(), Way: st.Way, Bytes: st.Bytes, Repeated: st.Repeated, Loss: st.Loss, Rendition: st.Rendition}
 	if !st.Mark.Captured.IsZero() {
 		state.CapturedAt = st.Mark.Captured.UnixMilli()
 	}

@@ -1,8 +1,10 @@
 package station
 
 import (
+	"cmp"
 	"context"
 	"net/http"
+	"slices"
 	"time"
 
 	"webostrum/convert"
@@ -231,6 +233,38 @@ func (f *Feed) video(ctx context.Context, rendition string) (*Video, error) {
 		return nil, cannotConvert(err)
 	}
 	return &Video{Hub: output.Hub(), Why: why, Release: output.Release}, nil
+}
+
+// Smaller lists the H.264 renditions that take clearly fewer bits than one, or than
+// the camera's own video with the empty name; the largest first.
+func (f *Feed) Smaller(rendition string) []string {
+	const share = 0.8 // of the bits
+	most := f.Status().BitRate
+	type rung struct {
+		name string
+		bits float64
+	}
+	var rungs []rung
+	size := f.pictureSize()
+	for _, r := range f.stored().Renditions {
+		w, err := f.wish(r.Name)
+		if err != nil || w.Codec != media.H264 {
+			continue
+		}
+		made, _ := w.Resolve(size[0], size[1])
+		if r.Name == rendition {
+			most = float64(made.BitRate)
+		}
+		rungs = append(rungs, rung{r.Name, float64(made.BitRate)})
+	}
+	slices.SortStableFunc(rungs, func(a, b rung) int { return cmp.Compare(b.bits, a.bits) })
+	var names []string
+	for _, r := range rungs {
+		if r.bits <= share*most && r.name != rendition {
+			names = append(names, r.name)
+		}
+	}
+	return names
 }
 
 // unfit says why browsers cannot decode the camera's own video by WebRTC.

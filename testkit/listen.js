@@ -34,7 +34,10 @@
   const bright = 255, faint = ((90 - 16) * 255) / 219, lasts = 120;
   const look = (_, { expectedDisplayTime }) => {
     const { videoWidth: w, videoHeight: h } = video;
-    pen.drawImage(video, (w * 1046) / 1280, (h * 656) / 720, (w * 24) / 1280, (h * 24) / 720, 0, 0, 1, 1);
+    // It stands left of the QR code, which has 29 modules with its quiet zone.
+    const side = (h * 56) / 720;
+    const code = 29 * Math.max(2, Math.round((6 * h) / 720)) + 4;
+    pen.drawImage(video, w - code - (8 * h) / 720 - 2 - 0.7 * side, h - 4 - 0.7 * side, 0.4 * side, 0.4 * side, 0, 0, 1, 1);
     const luma = pen.getImageData(0, 0, 1, 1).data[1];
     if (luma > faint + 25 && !(expectedDisplayTime - flashes.at(-1) < 500)) {
       flashes.push(expectedDisplayTime - (lasts * (bright - luma)) / (bright - faint));

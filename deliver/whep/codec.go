@@ -15,6 +15,10 @@ const (
 	// playoutDelayURI asks the browser to show pictures as they come
 	// (experimental RTP header extension, known to Chromium and others).
 	playoutDelayURI = "http://www.webrtc.org/experiments/rtp-hdrext/playout-delay"
+
+	// sendTimeURI tells when each packet was sent; browsers estimate by it what their
+	// line carries.
+	sendTimeURI = "http://www.webrtc.org/experiments/rtp-hdrext/abs-send-time"
 )
 
 // profiles are those that are offered, by profile-level-id (RFC 6184, 8.1). Which
@@ -40,8 +44,12 @@ func mediaEngine() (*webrtc.MediaEngine, error) {
 	if err := registerSound(m); err != nil {
 		return nil, err
 	}
-	err := m.RegisterHeaderExtension(webrtc.RTPHeaderExtensionCapability{URI: playoutDelayURI}, webrtc.RTPCodecTypeVideo)
-	return m, err
+	for _, uri := range []string{playoutDelayURI, sendTimeURI} {
+		if err := m.RegisterHeaderExtension(webrtc.RTPHeaderExtensionCapability{URI: uri}, webrtc.RTPCodecTypeVideo); err != nil {
+			return nil, err
+		}
+	}
+	return m, nil
 }
 
 // soundCodecs are those that every browser takes (RFC 7874, 3), with their payload

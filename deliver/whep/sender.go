@@ -33,7 +33,8 @@ const (
 // sender gives a stream's samples to one viewer.
 type sender struct {
 	session *Session
-	shelf   *shelf
+	own     *shelf // of what was asked for
+	stream  stream
 
 	sequence uint16
 	stamp    uint32 // of the newest picture
@@ -64,22 +65,23 @@ type packet struct {
 }
 
 func newSender(s *Session, shelf *shelf) *sender {
-	return &sender{session: s, shelf: shelf, sequence: uint16(rand.Uint32()), stamp: rand.Uint32()}
+	return &sender{session: s, own: shelf, stream: stream{hub: s.source.Hub, shelf: shelf, release: func() {}}, sequence: uint16(rand.Uint32()), stamp: rand.Uint32()}
 }
 
 // run sends until ctx or the stream ends.
 func (z *sender) run(ctx context.Context) {
-	reader := z.session.source.Hub.NewReader()
-	defer func() { reader.Close() }()
+	reader := z.stream.hub.NewReader()
+	defer func() { reader.Close(); z.stream.release() }()
 	for {
 		s, _, err := reader.Next(ctx)
 		if err != nil || z.send(ctx, s, reader.Behind()) != nil {
 			return
 		}
-		if z.session.again.Swap(false) && time.Since(z.restart) >= fewestAgain {
+		again := z.session.again.Swap(false) && time.Since(z.restart) >= fewestAgain
+		if z.change() || again {
 			z.restart, z.live = time.Now(), false
 			reader.Close()
-			reader = z.session.source.Hub.NewReader()
+			reader = z.stream.hub.NewReader()
 		}
 	}
 }
@@ -87,7 +89,7 @@ func (z *sender) run(ctx context.Context) {
 // send sends a sample; behind is how many newer ones wait.
 func (z *sender) send(ctx context.Context, s *media.Sample, behind int) error {
 	z.step(s, behind)
-	payloads := z.shelf.of(s)
+	payloads := z.stream.shelf.of(s)
 	for i, payload := range payloads {
 		p := packet{sequence: z.sequence, stamp: z.stamp, marker: i == len(payloads)-1, payload: payload}
 		z.sequence++

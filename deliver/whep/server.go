@@ -149,9 +149,18 @@ func (s *Server) Close() error {
 
 // Source is what a session sends.
 type Source struct {
+	Name    string // of the rendition; empty for what suits the feed
 	Hub     *hub.Hub
+	Smaller []Step // what a viewer on a bad line gets instead; the largest first
 	Sound   *Sound // nil for none
 	Release func() // called once, when the session has ended or there was none
+}
+
+// Step is a smaller rendition.
+type Step struct {
+	Name string
+	// Open has it made; release is called once when it is no longer needed.
+	Open func() (h *hub.Hub, release func(), err error)
 }
 
 // Open answers an offer with a session that sends a stream. The error is one of
@@ -181,7 +190,7 @@ func (s *Server) begin(feed string, src Source) (*Session, error) {
 	if err != nil {
 		return nil, err
 	}
-	session := newSession(feed, pc, src, s.shelfLocked(src.Hub))
+	session := newSession(s, feed, pc, src, s.shelfLocked(src.Hub))
 	s.sessions[session.ID] = session
 	s.going.Go(func() {
 		session.live()
@@ -193,12 +202,8 @@ func (s *Server) begin(feed string, src Source) (*Session, error) {
 func (s *Server) end(session *Session) {
 	s.mu.Lock()
 	delete(s.sessions, session.ID)
-	if shelf := s.shelves[session.source.Hub]; shelf != nil {
-		if shelf.users--; shelf.users == 0 {
-			delete(s.shelves, session.source.Hub)
-		}
-	}
 	s.mu.Unlock()
+	s.leave(session.source.Hub)
 	session.source.Release()
 }
 
@@ -226,4 +231,21 @@ func (s *Server) shelfLocked(h *hub.Hub) *shelf {
 	}
 	k.users++
 	return &k.shelf
+}
+
+// shelf returns what cuts a hub's samples, for one more user; leave gives it up.
+func (s *Server) shelf(h *hub.Hub) *shelf {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.shelfLocked(h)
+}
+
+func (s *Server) leave(h *hub.Hub) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if k := s.shelves[h]; k != nil {
+		if k.users--; k.users == 0 {
+			delete(s.shelves, h)
+		}
+	}
 }

@@ -20,6 +20,7 @@ type Session struct {
 	ID      string
 	Started time.Time
 
+	server *Server
 	feed   string
 	pc     *webrtc.PeerConnection
 	source Source
@@ -36,12 +37,14 @@ type Session struct {
 	again     atomic.Bool // the viewer asks for a picture that decoding can start with
 	sender    *sender
 	stats     stats
+	line      line
 }
 
 // stats counts what was sent and what the viewer says of it.
 type stats struct {
 	bytes, packets, repeated, asked atomic.Uint64
 	lost                            atomic.Uint32 // share of the newest report, in 256ths
+	estimate                        atomic.Uint64 // bits a second, by the viewer
 }
 
 // Stats is a session in numbers.
@@ -51,14 +54,17 @@ type Stats struct {
 	Repeated  uint64  // packets that were sent again
 	Keyframes uint64  // times that the viewer asked for a picture to start with
 	Loss      float64 // share of packets lost, by the viewer's newest report
+	Estimate  float64 // bits a second that the viewer thinks its line carries; 0 when it does not say
+	Rendition string  // that is sent now
 	Way       string  // "udp" or "tcp"; empty until connected
 	Mark      Mark    // the newest picture that was sent; zero before the live edge
 }
 
-func newSession(feed string, pc *webrtc.PeerConnection, src Source, shelf *shelf) *Session {
+func newSession(server *Server, feed string, pc *webrtc.PeerConnection, src Source, shelf *shelf) *Session {
 	s := &Session{
-		ID: strings.ToLower(rand.Text()[:16]), Started: time.Now(), feed: feed, pc: pc, source: src, track: newTrack(feed, media.H264), connected: make(chan struct{}),
+		server: server, ID: strings.ToLower(rand.Text()[:16]), Started: time.Now(), feed: feed, pc: pc, source: src, track: newTrack(feed, media.H264), connected: make(chan struct{}),
 	}
+	s.line.Steps = len(src.Smaller)
 	s.ctx, s.cancel = context.WithCancel(context.Background())
 	s.sender = newSender(s, shelf)
 	return s
@@ -194,7 +200,10 @@ func (s *Session) feedback(sender *webrtc.RTPSender) {
 			case *rtcp.ReceiverReport:
 				for _, r := range p.Reports {
 					s.stats.lost.Store(uint32(r.FractionLost))
+					s.line.report(s, float64(r.FractionLost)/256, time.Now())
 				}
+			case *rtcp.ReceiverEstimatedMaximumBitrate:
+				s.stats.estimate.Store(uint64(p.Bitrate))
 			}
 		}
 	}
@@ -204,7 +213,7 @@ func (s *Session) feedback(sender *webrtc.RTPSender) {
 func (s *Session) Stats() Stats {
 	st := Stats{
 		Bytes: s.stats.bytes.Load(), Packets: s.stats.packets.Load(), Repeated: s.stats.repeated.Load(), Keyframes: s.stats.asked.Load(),
-		Loss: float64(s.stats.lost.Load()) / 256,
+		Loss: float64(s.stats.lost.Load()) / 256, Estimate: float64(s.stats.estimate.Load()), Rendition: s.line.name(s.source),
 	}
 	s.sender.mu.Lock()
 	st.Mark = s.sender.mark

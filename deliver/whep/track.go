@@ -15,12 +15,13 @@ type track struct {
 	stream string
 	codec  media.Codec
 
-	mu      sync.Mutex
-	writer  webrtc.TrackLocalWriter // guarded by mu; nil while nobody listens
-	ssrc    uint32                  // guarded by mu
-	payload uint8                   // guarded by mu
-	delay   uint8                   // number of the playout delay extension, or 0; guarded by mu
-	playout []byte                  // what it says; guarded by mu
+	mu       sync.Mutex
+	writer   webrtc.TrackLocalWriter // guarded by mu; nil while nobody listens
+	ssrc     uint32                  // guarded by mu
+	payload  uint8                   // guarded by mu
+	delay    uint8                   // number of the playout delay extension, or 0; guarded by mu
+	sendTime uint8                   // number of the send time extension, or 0; guarded by mu
+	playout  []byte                  // what it says; guarded by mu
 }
 
 func newTrack(stream string, codec media.Codec) *track {
@@ -37,8 +38,11 @@ func (t *track) Bind(ctx webrtc.TrackLocalContext) (webrtc.RTPCodecParameters, e
 	defer t.mu.Unlock()
 	t.writer, t.ssrc, t.payload = ctx.WriteStream(), uint32(ctx.SSRC()), uint8(codec.PayloadType)
 	for _, e := range ctx.HeaderExtensions() {
-		if e.URI == playoutDelayURI {
+		switch e.URI {
+		case playoutDelayURI:
 			t.delay = uint8(e.ID)
+		case sendTimeURI:
+			t.sendTime = uint8(e.ID)
 		}
 	}
 	return codec, nil
@@ -91,11 +95,25 @@ func (t *track) write(h *rtp.Header, payload []byte) error {
 		return nil
 	}
 	h.Version, h.SSRC, h.PayloadType = 2, t.ssrc, t.payload
-	if t.delay > 0 && !h.Extension {
+	if err := t.extend(h); err != nil {
+		return err
+	}
+	_, err := t.writer.WriteRTP(h, payload)
+	return err
+}
+
+func (t *track) extend(h *rtp.Header) error {
+	if t.delay > 0 {
 		if err := h.SetExtension(t.delay, t.playout); err != nil {
 			return err
 		}
 	}
-	_, err := t.writer.WriteRTP(h, payload)
-	return err
+	if t.sendTime == 0 {
+		return nil
+	}
+	at, err := rtp.NewAbsSendTimeExtension(time.Now()).Marshal()
+	if err != nil {
+		return err
+	}
+	return h.SetExtension(t.sendTime, at)
 }

@@ -60,8 +60,7 @@ func (s *Scene) Paint(dst []byte, at time.Time) {
 	out := &i420{pix: dst, width: s.width, height: s.height}
 	s.cars(out, at)
 	s.clock(out, at)
-	s.stamp(out, at)
-	s.lamp(out, at)
+	s.lamp(out, s.stamp(out, at), at)
 }
 
 // cars draws the upper one first. They hang on one cable: where one is at t,
@@ -123,8 +122,8 @@ func (s *Scene) clock(out *i420, at time.Time) {
 }
 
 // stamp draws the QR code at the lower right, with its quiet zone of four
-// modules (ISO/IEC 18004, 9.1).
-func (s *Scene) stamp(out *i420, at time.Time) {
+// modules (ISO/IEC 18004, 9.1). It returns where; nowhere when there is no room.
+func (s *Scene) stamp(out *i420, at time.Time) image.Rectangle {
 	code, err := qr.Encode(strconv.FormatInt(at.UnixMilli(), 10), qr.M, qr.Numeric)
 	if err != nil {
 		panic(fmt.Sprintf("scene: thirteen digits make no QR code: %v", err)) // cannot happen
@@ -134,10 +133,11 @@ func (s *Scene) stamp(out *i420, at time.Time) {
 	unit := max(2, int(math.Round(6*float64(s.height)/sceneHeight)))
 	side := (modules + 2*quiet) * unit
 	if side+4 > min(s.width, s.height) {
-		return // no room for it
+		return image.Rectangle{}
 	}
 	left, top := (s.width-side-4)&^1, (s.height-side-4)&^1
-	out.fill(image.Rect(left, top, left+side, top+side), 235)
+	box := image.Rect(left, top, left+side, top+side)
+	out.fill(box, 235)
 	for y := range modules {
 		for x := range modules {
 			if r, _, _, _ := code.At(x, y).RGBA(); r == 0 {
@@ -146,18 +146,23 @@ func (s *Scene) stamp(out *i420, at time.Time) {
 			}
 		}
 	}
+	return box
 }
 
 // lamp draws what is lit at each full second and fades from then on, left of the QR
 // code, so that sound and picture can be laid beside each other: how bright it is tells
 // how long ago the click was.
-func (s *Scene) lamp(out *i420, at time.Time) {
-	const left, top, side, rim = 1030, 640, 56, 5
-	sx, sy := float64(s.width)/sceneWidth, float64(s.height)/sceneHeight
-	box := image.Rect(int(left*sx)&^1, int(top*sy)&^1, int((left+side)*sx)&^1, int((top+side)*sy)&^1)
+func (s *Scene) lamp(out *i420, code image.Rectangle, at time.Time) {
+	const lampSide, lampGap, rim = 56.0, 8.0, 5.0
+	scale := float64(s.height) / sceneHeight
+	side, gap := int(lampSide*scale)&^1, int(lampGap*scale)&^1+2
+	box := image.Rect(code.Min.X-gap-side, code.Max.Y-side, code.Min.X-gap, code.Max.Y)
+	if code.Empty() || box.Min.X < 0 {
+		return
+	}
 	out.fill(box, 16)
 	if since := time.Duration(at.Nanosecond()); since < FlashLasts {
-		out.fill(box.Inset(int(rim*sy)), byte(flashBright-(flashBright-flashFaint)*since/FlashLasts))
+		out.fill(box.Inset(int(rim*scale)), byte(flashBright-(flashBright-flashFaint)*since/FlashLasts))
 	}
 }
 

@@ -31,7 +31,7 @@ function draw(value: number): void {
 function show(): void {
   const now = Math.round(Date.now() + offset);
   draw(now);
-  figures.textContent = new Date(now).toISOString().slice(11, 23);
+  figures.textContent = new Date(now).toISOString().slice(11, 23) + " UTC";
   requestAnimationFrame(show);
 }
 

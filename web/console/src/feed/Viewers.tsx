@@ -8,7 +8,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { client, dataOf, problemOf, type Viewer } from "../api/client";
 import { viewersQuery } from "../api/queries";
 import { useLiveState } from "../live/Live";
-import { bytes, share, span } from "../look/numbers";
+import { bits, bytes, share, span } from "../look/numbers";
 import { ProblemBox } from "../parts/ProblemBox";
 
 const methods: Record<Viewer["method"], string> = { hls: "HLS", "motion-jpeg": "Motion JPEG", webrtc: "WebRTC" };
@@ -41,6 +41,8 @@ function Row({ viewer: v, onEnd }: { viewer: Viewer; onEnd: (() => void) | undef
   const { now } = useLiveState();
   const parts = [`for ${span(v.since, now)}`, bytes(v.bytes)];
   if (v.variant) parts.push(v.variant);
+  if (v.now) parts.push(`gets ${v.now} on a bad line`);
+  if (v.estimate > 0) parts.push(`line carries ${bits(v.estimate)}`);
   if (v.loss > 0) parts.push(`${share(v.loss)} lost`);
   return (
     <Stack direction="row" spacing={1} sx={{ alignItems: "center" }}>
