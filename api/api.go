@@ -33,8 +33,8 @@ type Config struct {
 	// 0 means 10 s.
 	PlaylistWait time.Duration
 
-	WebRTC     *whep.Server // nil switches WebRTC off
-	ICEServers []string     // stun: and turn: URLs that viewers are told of
+	WebRTC     *whep.Server     // nil switches WebRTC off
+	ICEServers []whep.ICEServer // that viewers are told of
 
 	Viewers viewers.Config
 

@@ -5,12 +5,14 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"reflect"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 
 	"webostrum/core/plan"
+	"webostrum/deliver/whep"
 	"webostrum/station"
 )
 
@@ -71,6 +73,8 @@ type FeedState struct {
 
 	Segment float64    `json:"segment" doc:"Wanted length of an HLS segment, seconds"`
 	Sound   SoundState `json:"sound" doc:"Which deliveries have sound"`
+
+	ICEServers []whep.ICEServer `json:"iceServers,omitempty" doc:"STUN and TURN servers for WebRTC"`
 }
 
 // SoundState says which deliveries of a feed have sound.
@@ -152,7 +156,8 @@ func (a *API) serveState(w http.ResponseWriter, r *http.Request, f *station.Feed
 	var last FeedState
 	a.serveStream(w, r, func(s *stream, _ *station.Watcher) error {
 		state := stateOf(f)
-		if state == last {
+		state.ICEServers = a.cfg.ICEServers
+		if reflect.DeepEqual(state, last) {
 			return nil
 		}
 		last = state

@@ -3,6 +3,7 @@ package api
 import (
 	"bytes"
 	"context"
+	"crypto/rand"
 	"encoding/json"
 	"errors"
 	"io"
@@ -41,6 +42,7 @@ func (a *API) serveWHEP(w http.ResponseWriter, r *http.Request, name, id string,
 		w.Header().Set("Access-Control-Allow-Methods", methods)
 		w.Header().Set("Access-Control-Allow-Headers", "Content-Type, If-Match")
 		w.Header().Set("Accept-Post", sdpType)
+		a.tellICEServers(w.Header())
 		w.WriteHeader(http.StatusNoContent)
 	case id == "" && r.Method == http.MethodPost:
 		a.openWHEP(w, r, name, f)
@@ -108,11 +110,15 @@ func (a *API) openWHEP(w http.ResponseWriter, r *http.Request, name string, f *s
 	h.Set("Location", strings.TrimSuffix(r.URL.Path, "/")+"/"+session.ID)
 	h.Set("Etag", `"`+session.ID+`"`)
 	h.Set("Cache-Control", "no-store")
-	for _, server := range a.cfg.ICEServers {
-		h.Add("Link", "<"+server+`>; rel="ice-server"`)
-	}
+	a.tellICEServers(h)
 	w.WriteHeader(http.StatusCreated)
 	_, _ = io.WriteString(w, answer) // a viewer that has gone is no error
+}
+
+func (a *API) tellICEServers(h http.Header) {
+	for _, server := range a.cfg.ICEServers {
+		h.Add("Link", server.Link())
+	}
 }
 
 // smaller lists what a viewer on a bad line is given instead.
@@ -186,20 +192,44 @@ func (a *API) endWHEP(w http.ResponseWriter, name, id string) {
 
 var noSession = newProblem(http.StatusNotFound, "session-unknown", "There is no such session, or no longer.", "Begin one by posting an offer to whep.")
 
-// patchWHEP takes a viewer's candidates. They are not needed: the service waits for
-// the viewer to come (ICE lite, RFC 8445, 2.5). An ICE restart is a new session.
+// patchWHEP takes a viewer's change. Candidates are not needed: the service waits for
+// the viewer to come (ICE lite, RFC 8445, 2.5). With If-Match: "*" ICE begins anew, as
+// for a viewer that has changed its network (draft-ietf-wish-whep, 4.3.3).
 func (a *API) patchWHEP(w http.ResponseWriter, r *http.Request, name, id string) {
-	if _, err := a.cfg.WebRTC.Session(name, id); err != nil {
+	session, err := a.cfg.WebRTC.Session(name, id)
+	if err != nil {
 		writeProblem(w, noSession)
 		return
 	}
 	if kind, _, _ := mime.ParseMediaType(r.Header.Get("Content-Type")); kind != trickleType {
-		writeProblem(w, newProblem(http.StatusUnsupportedMediaType, "patch-type", "A change is sent as "+trickleType+".", ""))
+		writeProblem(w, newProblem(http.StatusUnsupportedMediaType, "patch-type", "A change is sent as "+trickleType+".", "Set Content-Type."))
 		return
 	}
-	if r.Header.Get("If-Match") == "*" {
-		writeProblem(w, newProblem(http.StatusUnprocessableEntity, "restart-not-offered", "ICE is not restarted here.", "End the session and begin another."))
+	if strings.Trim(r.Header.Get("If-Match"), `"`) != "*" {
+		w.WriteHeader(http.StatusNoContent)
 		return
 	}
-	w.WriteHeader(http.StatusNoContent)
+	fragment, err := io.ReadAll(http.MaxBytesReader(w, r.Body, mostOffer))
+	if err != nil {
+		writeProblem(w, newProblem(http.StatusRequestEntityTooLarge, "offer-too-large", "The change is larger than 64 KiB.", ""))
+		return
+	}
+	ctx, cancel := context.WithTimeout(r.Context(), openWithin)
+	defer cancel()
+	answer, err := session.Restart(ctx, string(fragment))
+	if err != nil {
+		writeProblem(w, restartProblem(err))
+		return
+	}
+	w.Header().Set("Content-Type", trickleType)
+	w.Header().Set("Etag", `"`+strings.ToLower(rand.Text())+`"`)
+	w.WriteHeader(http.StatusOK)
+	_, _ = io.WriteString(w, answer) // a viewer that has gone is no error
+}
+
+func restartProblem(err error) *Problem {
+	if errors.Is(err, whep.ErrFragment) {
+		return newProblem(http.StatusUnprocessableEntity, "restart-refused", err.Error(), "Send ice-ufrag and ice-pwd of a new offer, or end the session and begin another.")
+	}
+	return newProblem(http.StatusServiceUnavailable, "restart-failed", err.Error(), "End the session and begin another.")
 }

@@ -48,7 +48,7 @@ type Config struct {
 	WebRTC      string   // address for WebRTC, UDP and TCP; empty switches it off
 	WebRTCHosts []string // IP addresses to offer viewers; empty means all of this machine
 	Viewers     viewers.Config
-	ICEServers  []string // stun: and turn: URLs that viewers are told of
+	ICEServers  []whep.ICEServer // that viewers are told of
 	Log         *slog.Logger
 }
 

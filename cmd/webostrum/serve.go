@@ -9,6 +9,7 @@ import (
 
 	"webostrum/api"
 	"webostrum/deliver/viewers"
+	"webostrum/deliver/whep"
 	"webostrum/service"
 )
 
@@ -43,7 +44,7 @@ func (a *app) serve() *cli.Command {
 			&cli.StringSliceFlag{Name: "webrtc-address", Usage: "IP `ADDRESS` that viewers come to by WebRTC, such as a router's outside; more than one may be given", Sources: a.from("webrtc-address")},
 			&cli.IntFlag{Name: "most-viewers", Usage: "viewers of all feeds at a time", Value: 20000, Sources: a.from("most-viewers")},
 			&cli.IntFlag{Name: "most-viewers-a-feed", Usage: "viewers of each feed at a time; 0 for no limit of its own", Sources: a.from("most-viewers-a-feed")},
-			&cli.StringSliceFlag{Name: "ice-server", Usage: "`URL` of a STUN or TURN server that viewers are told of", Sources: a.from("ice-server")},
+			&cli.StringSliceFlag{Name: "ice-server", Usage: "STUN or TURN `SERVER` that viewers are told of: stun:HOST:PORT or turn:USER:PASSWORD@HOST:PORT", Sources: a.from("ice-server")},
 			&cli.BoolFlag{Name: "https-only", Usage: "browsers reach the service through an HTTPS proxy only: mark cookies so", Sources: a.from("https-only")},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
@@ -51,9 +52,17 @@ func (a *app) serve() *cli.Command {
 			if err != nil {
 				return err
 			}
+			var servers []whep.ICEServer
+			for _, text := range c.StringSlice("ice-server") {
+				server, err := whep.ParseICEServer(text)
+				if err != nil {
+					return usagef("%v", err)
+				}
+				servers = append(servers, server)
+			}
 			return service.Run(ctx, service.Config{
 				Data: c.String("data"), Listen: c.String("listen"), Secure: c.Bool("https-only"), Codecs: c.String("codecs"), Log: log,
-				WebRTC: c.String("webrtc-listen"), WebRTCHosts: c.StringSlice("webrtc-address"), ICEServers: c.StringSlice("ice-server"),
+				WebRTC: c.String("webrtc-listen"), WebRTCHosts: c.StringSlice("webrtc-address"), ICEServers: servers,
 				Viewers: viewers.Config{Most: c.Int("most-viewers"), MostAFeed: c.Int("most-viewers-a-feed")},
 			}, a.showStarted)
 		},

@@ -38,6 +38,8 @@ type Session struct {
 	sender    *sender
 	stats     stats
 	line      line
+
+	restarting sync.Mutex // one restart of ICE at a time
 }
 
 // stats counts what was sent and what the viewer says of it.

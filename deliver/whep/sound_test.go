@@ -123,8 +123,7 @@ func TestPicturesWaitForTheirSound(t *testing.T) {
 	v, _ := s.watch()
 	assert.Zero(t, least(v.next(t)), "nothing to wait for")
 	v, _ = s.listen(newSpeaker(t, soundTrack(media.Opus, 48000), 100*time.Millisecond))
-	eventually(t, "a picture that waits", func() bool {
-		p := v.next(t)
+	v.until(t, "a picture that waits", func(p *rtp.Packet) bool {
 		return p.PayloadType != 111 && least(p) >= 120 && least(p) <= 250
 	})
 }

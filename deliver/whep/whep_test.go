@@ -3,6 +3,7 @@ package whep_test
 import (
 	"context"
 	"fmt"
+	"regexp"
 	"sync"
 	"sync/atomic"
 	"testing"
@@ -133,6 +134,17 @@ func (v *viewer) next(t *testing.T) *rtp.Packet {
 	}
 }
 
+// until takes packets until one of them is what is waited for.
+func (v *viewer) until(t *testing.T, what string, ok func(*rtp.Packet) bool) {
+	t.Helper()
+	for deadline := time.Now().Add(30 * time.Second); time.Now().Before(deadline); {
+		if ok(v.next(t)) {
+			return
+		}
+	}
+	t.Fatal(what)
+}
+
 func eventually(t *testing.T, what string, ok func() bool) {
 	t.Helper()
 	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
@@ -186,8 +198,7 @@ func TestWhatIsLostIsSentAgain(t *testing.T) {
 	require.NoError(t, v.pc.WriteRTCP([]rtcp.Packet{&rtcp.TransportLayerNack{
 		MediaSSRC: v.ssrc.Load(), Nacks: rtcp.NackPairsFromSequenceNumbers([]uint16{lost.SequenceNumber}),
 	}}))
-	eventually(t, "again", func() bool {
-		p := v.next(t)
+	v.until(t, "again", func(p *rtp.Packet) bool {
 		return p.SequenceNumber == lost.SequenceNumber && assert.ObjectsAreEqual(lost.Payload, p.Payload)
 	})
 	assert.GreaterOrEqual(t, session.Stats().Repeated, uint64(1))
@@ -201,7 +212,7 @@ func TestAPictureToStartWithIsSentWhenAskedFor(t *testing.T) {
 	}
 	require.NoError(t, v.pc.WriteRTCP([]rtcp.Packet{&rtcp.PictureLossIndication{MediaSSRC: v.ssrc.Load()}}))
 	eventually(t, "is asked", func() bool { return session.Stats().Keyframes >= 1 })
-	eventually(t, "a keyframe comes", func() bool { return v.next(t).Payload[0]&typeMask == stapA })
+	v.until(t, "a keyframe comes", func(p *rtp.Packet) bool { return p.Payload[0]&typeMask == stapA })
 	for range 50 {
 		kind := v.next(t).Payload[0] & typeMask
 		assert.Contains(t, []byte{1, 5, fuA, stapA}, kind)
@@ -242,15 +253,44 @@ func TestABadLineGetsLess(t *testing.T) {
 		return session.Stats().Rendition == "small"
 	})
 	assert.EqualValues(t, 1, opened.Load())
-	assert.Equal(t, 0.25, session.Stats().Loss)
-	assert.Equal(t, 300_000.0, session.Stats().Estimate)
-	assert.NotZero(t, small.Readers())
-	eventually(t, "it is sent, under the same SSRC", func() bool {
-		p := v.next(t)
+	eventually(t, "what the viewer says", func() bool { st := session.Stats(); return st.Loss == 0.25 && st.Estimate == 300_000 })
+	eventually(t, "reads it", func() bool { return small.Readers() > 0 })
+	v.until(t, "it is sent, under the same SSRC", func(p *rtp.Packet) bool {
 		return p.SSRC == first.SSRC && p.Payload[0]&typeMask == stapA
 	})
 	session.End()
 	eventually(t, "all is released", func() bool { return s.released.Load() == 1 && released.Load() == 1 })
+}
+
+// TestICEBeginsAnew restarts ICE as a viewer does that has changed its network.
+func TestICEBeginsAnew(t *testing.T) {
+	s := newStage(t, whep.Config{})
+	v, session := s.watch()
+	v.next(t)
+	offer, err := v.pc.CreateOffer(&webrtc.OfferOptions{ICERestart: true})
+	require.NoError(t, err)
+	gathered := webrtc.GatheringCompletePromise(v.pc)
+	require.NoError(t, v.pc.SetLocalDescription(offer))
+	<-gathered
+	ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
+	defer cancel()
+	fragment, err := session.Restart(ctx, v.pc.LocalDescription().SDP)
+	require.NoError(t, err)
+	assert.Contains(t, fragment, "a=candidate:")
+	renew := func(line string) func(string) string {
+		fresh := regexp.MustCompile(line + `\S+`).FindString(fragment)
+		return func(sdp string) string { return regexp.MustCompile(line+`\S+`).ReplaceAllString(sdp, fresh) }
+	}
+	answer := renew("a=ice-pwd:")(renew("a=ice-ufrag:")(v.pc.RemoteDescription().SDP))
+	assert.NotEqual(t, v.pc.RemoteDescription().SDP, answer)
+	require.NoError(t, v.pc.SetRemoteDescription(webrtc.SessionDescription{Type: webrtc.SDPTypeAnswer, SDP: answer}))
+	newest := v.next(t).Timestamp
+	v.until(t, "it goes on", func(p *rtp.Packet) bool { return int32(p.Timestamp-newest) > 2*90000 })
+	eventually(t, "under the new credentials", func() bool { return v.pc.ICEConnectionState() == webrtc.ICEConnectionStateConnected })
+	assert.Zero(t, s.released.Load())
+
+	_, err = session.Restart(ctx, "a=mid:0")
+	assert.ErrorIs(t, err, whep.ErrFragment)
 }
 
 func TestSessionsEnd(t *testing.T) {

@@ -12,6 +12,8 @@ export interface FeedState {
   segment: number;
   /** Which deliveries have sound. */
   sound: { hls: boolean; webrtc: boolean };
+  /** STUN and TURN servers for WebRTC. */
+  iceServers?: RTCIceServer[];
 }
 
 export interface LinkListener {

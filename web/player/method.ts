@@ -51,6 +51,7 @@ export interface Addresses {
   hls: string;
   whep: string;
   pictures: string;
+  iceServers: RTCIceServer[];
 }
 
 /** Says why an engine cannot play in a way at all, or null. */
@@ -64,7 +65,7 @@ export function lacks(key: MethodKey, video: HTMLVideoElement): string | null {
 export async function startMethod(key: MethodKey, stage: Stage, at: Addresses, sound: boolean, events: MethodEvents): Promise<Method> {
   switch (key) {
     case "webrtc": {
-      const method = new WhepMethod(stage.video, at.whep, events, sound);
+      const method = new WhepMethod(stage.video, at.whep, events, sound, at.iceServers);
       await method.open();
       return method;
     }

@@ -48,6 +48,7 @@ export class Session {
   private readonly unfit = new Map<MethodKey, string>(); // why a way did not do a moment ago
   private failures = 0; // in a row
   private soundThere = false; // WebRTC could have sound
+  private iceServers: RTCIceServer[] = [];
   private again: ReturnType<typeof setTimeout> | undefined;
   private frames: { at: number; count: number } | null = null;
   private frameRate: number | null = null;
@@ -224,8 +225,9 @@ export class Session {
     this.notBefore = 0;
   };
 
-  private tellMethod({ sound }: FeedState): void {
+  private tellMethod({ sound, iceServers }: FeedState): void {
     this.soundThere = sound.webrtc;
+    this.iceServers = iceServers ?? [];
     if (this.key === "pictures") this.view.onMethod("pictures", false, "Motion JPEG has no sound");
     else if (this.key) this.view.onMethod(this.key, this.key === "hls" ? sound.hls : sound.webrtc, "This feed has no sound");
   }
@@ -265,7 +267,7 @@ export class Session {
     const list = rendition ? `${encodeURIComponent(rendition)}.m3u8` : "index.m3u8";
     const query = rendition ? `?rendition=${encodeURIComponent(rendition)}` : "";
     const at = (path: string) => new URL(`${this.base}/${path}`, location.href).href;
-    return { hls: at(`hls/${list}`), whep: at(`whep${query}`), pictures: at(`mjpeg${query}`) };
+    return { hls: at(`hls/${list}`), whep: at(`whep${query}`), pictures: at(`mjpeg${query}`), iceServers: this.iceServers };
   }
 
   /** A way that has failed is left alone for a while; then it is tried again. */
@@ -293,7 +295,7 @@ export class Session {
   /** Goes back to a better way when that works again; WebRTC is tried unseen before. */
   private async comeBack(): Promise<void> {
     if (this.closed || this.unfit.size === 0) return;
-    if (this.method !== null && this.unfit.has("webrtc") && !(await bringsPictures(this.addresses().whep))) {
+    if (this.method !== null && this.unfit.has("webrtc") && !(await bringsPictures(this.addresses().whep, this.iceServers))) {
       this.comeBackLater();
       return;
     }

@@ -27,7 +27,7 @@ const answerWithin = 12_000;
 
 export class WhepMethod implements Method {
   readonly name = "WebRTC";
-  private readonly pc = new RTCPeerConnection();
+  private readonly pc: RTCPeerConnection;
   private readonly abort = new AbortController();
   private session: string | null = null;
   private shown: number | null = null; // RTP timestamp
@@ -42,7 +42,9 @@ export class WhepMethod implements Method {
     private readonly events: MethodEvents,
     /** Sound makes the pictures wait for it, so it is asked for only when it is to be heard. */
     readonly sound: boolean,
+    iceServers: RTCIceServer[],
   ) {
+    this.pc = new RTCPeerConnection({ iceServers });
     for (const kind of sound ? ["video", "audio"] : ["video"]) {
       const { receiver } = this.pc.addTransceiver(kind, { direction: "recvonly" });
       if ("jitterBufferTarget" in receiver) receiver.jitterBufferTarget = 0;
@@ -142,10 +144,10 @@ export class WhepMethod implements Method {
 const triedFor = 6000;
 
 /** Says whether WebRTC brings pictures now; nobody sees them. */
-export async function bringsPictures(url: string): Promise<boolean> {
+export async function bringsPictures(url: string, iceServers: RTCIceServer[]): Promise<boolean> {
   const video = document.createElement("video");
   video.muted = true;
-  const method = new WhepMethod(video, url, { onFailed: () => undefined }, false);
+  const method = new WhepMethod(video, url, { onFailed: () => undefined }, false, iceServers);
   try {
     await method.open();
     await video.play();

@@ -1253,6 +1253,11 @@ export interface components {
              * @description Sent so far
              */
             bytes: number;
+            /**
+             * Format: double
+             * @description Bits a second that the viewer's line carries, by its own estimate; WebRTC only, 0 when not told
+             */
+            estimate: number;
             feed: string;
             id: string;
             /**
@@ -1262,6 +1267,8 @@ export interface components {
             loss: number;
             /** @enum {string} */
             method: "hls" | "motion-jpeg" | "webrtc";
+            /** @description The smaller rendition that is sent, on a bad line; WebRTC only */
+            now?: string;
             /** Format: date-time */
             since: string;
             /** @description Rendition or size that was asked for; empty for what suits the feed */
