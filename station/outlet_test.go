@@ -16,12 +16,15 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"webostrum/core/convert"
+	"webostrum/core/h264"
 	"webostrum/core/hls"
 	"webostrum/core/jpeg"
 	"webostrum/core/media"
 	"webostrum/deliver/problem"
+	server "webostrum/deliver/rtsp"
 	"webostrum/store"
 	"webostrum/testkit"
+	"webostrum/testkit/cam"
 	"webostrum/testkit/pictures"
 	"webostrum/testkit/webcam"
 )
@@ -224,4 +227,44 @@ func TestRequestsGoBeforeEachConnection(t *testing.T) {
 	assert.Contains(t, y.texts(), `request: camera request "by-hand" (GET /settings): answered 200`)
 	_, err = y.st.RunRequest(y.ctx, "yard", "nope")
 	assert.ErrorIs(t, err, store.ErrNotFound)
+}
+
+// TestReorderedPicturesAreConvertedForWebRTC has a camera with B pictures: HLS takes
+// them as they are, browsers do not by WebRTC.
+func TestReorderedPicturesAreConvertedForWebRTC(t *testing.T) {
+	worker, err := testkit.Program("webostrum-codecs")
+	require.NoError(t, err)
+	records, err := store.Open(t.TempDir())
+	require.NoError(t, err)
+	st, err := Open(Config{Store: records, Log: slog.New(slog.DiscardHandler), Codecs: worker})
+	require.NoError(t, err)
+	t.Cleanup(func() { st.Close(); assert.NoError(t, records.Close()) })
+	_, url := cam.ServeReordered(t, server.Config{})
+	f, err := st.Add(store.Feed{Name: "bridge", URL: url, Transport: "tcp", SegmentMillis: 500, ListSize: 3, Enabled: true})
+	require.NoError(t, err)
+	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+	defer cancel()
+	require.NoError(t, testkit.Eventually(ctx, func() bool { s := f.Status(); return s.Facts != nil && s.Facts.B }))
+	v, err := f.Video(ctx, "", false)
+	require.NoError(t, err)
+	defer v.Release()
+	assert.Contains(t, v.Why, "B-frames")
+	reader := v.Hub.NewReader()
+	defer reader.Close()
+	last := int64(-1)
+	for range 30 {
+		s, _, err := reader.Next(ctx)
+		require.NoError(t, err)
+		assert.Greater(t, s.PTS, last, "in the order in which they are shown")
+		last = s.PTS
+		sps, err := h264.ParseSPS(s.Track.H264.SPS)
+		require.NoError(t, err)
+		assert.Zero(t, sps.Reorder)
+		assert.Equal(t, [2]int{320, 240}, [2]int{s.Track.Width, s.Track.Height})
+	}
+	g, err := f.Open(ctx, "")
+	require.NoError(t, err)
+	<-g.Ready()
+	list, _ := g.Multivariant()
+	assert.Contains(t, string(list.Plain), "avc1.6400", "HLS has the camera's own")
 }

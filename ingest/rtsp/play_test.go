@@ -227,6 +227,22 @@ func TestFaults(t *testing.T) {
 	}
 }
 
+func TestReorderedPictures(t *testing.T) {
+	_, url := cam.ServeReordered(t, server.Config{})
+	k, facts := play(t, 50, source.Config{URL: url, Transport: source.UDP})
+	assert.True(t, facts.B)
+	assert.Equal(t, 4, facts.Slices)
+	assert.Equal(t, "High", facts.Profile)
+	shown := make(map[int64]bool)
+	for i, s := range k.samples {
+		assert.False(t, shown[s.PTS], "each is shown at a time of its own")
+		shown[s.PTS] = true
+		if i > 0 {
+			assert.Greater(t, s.DTS, k.samples[i-1].DTS)
+		}
+	}
+}
+
 func TestOptionsMayBeUnknown(t *testing.T) {
 	url := scripted(t, listen(t), status("OPTIONS", 501, h264SDP))
 	assert.Equal(t, fault.Silent, codeOf(t, source.Config{URL: url, Transport: source.TCP}).Kind.Code, "it came as far as PLAY")

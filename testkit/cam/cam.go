@@ -44,6 +44,33 @@ func source(t *testing.T) *server.Stream {
 	return &server.Stream{Hub: h, Track: track}
 }
 
+// reordered publishes a real film with B pictures over and over, 25 pictures a second.
+func reordered(t *testing.T) *server.Stream {
+	t.Helper()
+	film, track := pictures.Reordered()
+	h := hub.New(hub.Config{})
+	epoch := &media.Epoch{Tracks: []*media.Track{track}}
+	ctx, cancel := context.WithCancel(context.Background())
+	var wg sync.WaitGroup
+	wg.Go(func() {
+		const frame = 3600 // ticks of 90 kHz
+		ticker := time.NewTicker(40 * time.Millisecond)
+		defer ticker.Stop()
+		for n := int64(0); ; n++ {
+			p := film[n%int64(len(film))]
+			shown := n/int64(len(film))*int64(len(film)) + p.Shown
+			h.Publish(&media.Sample{Epoch: epoch, Track: track, DTS: n * frame, PTS: (shown + 1) * frame, Captured: time.Now(), Key: p.Key, Data: p.Data})
+			select {
+			case <-ctx.Done():
+				return
+			case <-ticker.C:
+			}
+		}
+	})
+	t.Cleanup(func() { cancel(); wg.Wait(); h.Close() })
+	return &server.Stream{Hub: h, Track: track}
+}
+
 // sound publishes a unit of a track every 20 ms, whatever its codec: noise of so many
 // ticks.
 func sound(t *testing.T, track *media.Track) *hub.Hub {
@@ -91,6 +118,17 @@ func ServeWithSound(t *testing.T, cfg server.Config, track *media.Track) (*serve
 	if track != nil {
 		stream.Sound, stream.SoundTrack = sound(t, track), track
 	}
+	return serve(t, cfg, stream)
+}
+
+// ServeReordered serves a real film whose pictures are reordered and have four slices.
+func ServeReordered(t *testing.T, cfg server.Config) (*server.Server, string) {
+	t.Helper()
+	return serve(t, cfg, reordered(t))
+}
+
+func serve(t *testing.T, cfg server.Config, stream *server.Stream) (*server.Server, string) {
+	t.Helper()
 	cfg.Lookup = func(path string) *server.Stream {
 		if path == "/main" {
 			return stream
