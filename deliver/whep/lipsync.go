@@ -8,12 +8,12 @@ import (
 )
 
 // Browsers lay pictures beside their sound by the sender reports, but slowly: by a
-// tenth of a second in ten seconds (measured in Chromium 156). They get there at once
-// when the playout delay extension holds the pictures back from the beginning by what
-// the sound comes later.
+// tenth of a second in ten seconds (measured in Chromium 156). They are nearly there
+// at once when the playout delay extension holds the pictures back from the beginning
+// by the least that the sound comes later. The player does the rest.
 const (
-	soundBuffer   = 100 * time.Millisecond // what browsers hold sound back by, with what it takes to put it out
-	pictureBuffer = 15 * time.Millisecond  // and pictures
+	soundBuffer   = 80 * time.Millisecond // the least that browsers hold sound back by
+	pictureBuffer = 15 * time.Millisecond // and pictures
 	longestHold   = 350 * time.Millisecond
 	mostHeld      = 400 * time.Millisecond // that the browser may make of it
 	unknownLag    = 80 * time.Millisecond  // of sound that is only about to be converted

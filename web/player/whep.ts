@@ -1,4 +1,5 @@
 // WebRTC, opened by WHEP: one offer, one answer.
+import { LipSync } from "./lipsync";
 import type { Method, MethodEvents } from "./method";
 
 interface FrameMetadata {
@@ -34,6 +35,7 @@ export class WhepMethod implements Method {
   private mark: Mark | null = null;
   private timer: ReturnType<typeof setInterval> | undefined;
   private frame = 0;
+  private lips: LipSync | null = null;
   private closed = false;
 
   constructor(
@@ -48,6 +50,7 @@ export class WhepMethod implements Method {
     for (const kind of sound ? ["video", "audio"] : ["video"]) {
       const { receiver } = this.pc.addTransceiver(kind, { direction: "recvonly" });
       if ("jitterBufferTarget" in receiver) receiver.jitterBufferTarget = 0;
+      if (kind === "video" && sound) this.lips = new LipSync(this.pc, receiver);
     }
     const stream = new MediaStream();
     this.pc.ontrack = (e) => {
@@ -128,6 +131,7 @@ export class WhepMethod implements Method {
     this.closed = true;
     this.abort.abort();
     clearInterval(this.timer);
+    this.lips?.close();
     this.video.cancelVideoFrameCallback?.(this.frame);
     this.pc.close();
     this.video.srcObject = null;
