@@ -46,6 +46,7 @@ func (w *world) offers(path string) []httpauth.Challenge {
 }
 
 func TestBasicAndDigest(t *testing.T) {
+	t.Parallel()
 	w := start(t)
 	w.addMotionJPEG("yard")
 	offers := w.offers(still)
@@ -69,6 +70,7 @@ func TestBasicAndDigest(t *testing.T) {
 }
 
 func TestDigestIsForOneAddressAndOneWhile(t *testing.T) {
+	t.Parallel()
 	w := start(t)
 	w.addMotionJPEG("yard")
 	c := httpauth.Client{User: "guest", Password: password}
@@ -87,6 +89,7 @@ func TestDigestIsForOneAddressAndOneWhile(t *testing.T) {
 }
 
 func TestPlainSignInOpensMediaAlone(t *testing.T) {
+	t.Parallel()
 	w := start(t)
 	basic := func(user, secret string) string {
 		r, _ := http.NewRequest("GET", "/", nil)
@@ -112,6 +115,7 @@ func TestPlainSignInOpensMediaAlone(t *testing.T) {
 }
 
 func TestLinks(t *testing.T) {
+	t.Parallel()
 	w := start(t)
 	w.addMotionJPEG("yard")
 	w.addFeed("gate", false)
@@ -136,6 +140,7 @@ func TestLinks(t *testing.T) {
 }
 
 func TestAccounts(t *testing.T) {
+	t.Parallel()
 	w := start(t)
 	w.addMotionJPEG("yard")
 	c, ctx := client.New(w.url, w.engineer), context.Background()

@@ -35,6 +35,7 @@ func (w *world) live(name string) api.Feed {
 }
 
 func TestRenditions(t *testing.T) {
+	t.Parallel()
 	w := start(t)
 	w.addMotionJPEG("yard")
 	w.live("yard")
@@ -68,6 +69,7 @@ func TestRenditions(t *testing.T) {
 }
 
 func TestRenditionsThatCannotBe(t *testing.T) {
+	t.Parallel()
 	w := start(t)
 	w.addMotionJPEG("yard")
 	c, ctx := client.New(w.url, w.engineer), context.Background()
@@ -101,6 +103,7 @@ func TestRenditionsThatCannotBe(t *testing.T) {
 
 // TestWithoutTheWorker passes JPEG through, and says what is lacking for the rest.
 func TestWithoutTheWorker(t *testing.T) {
+	t.Parallel()
 	w := start(t)
 	w.addMotionJPEG("yard")
 	f := w.live("yard")
@@ -120,6 +123,7 @@ func TestWithoutTheWorker(t *testing.T) {
 }
 
 func TestMotionJPEGOut(t *testing.T) {
+	t.Parallel()
 	w := start(t)
 	w.addMotionJPEG("yard")
 	w.live("yard")
@@ -154,6 +158,7 @@ func TestMotionJPEGOut(t *testing.T) {
 
 // TestStreamsEndWithTheService ends what has no end of its own.
 func TestStreamsEndWithTheService(t *testing.T) {
+	t.Parallel()
 	w := start(t)
 	w.addMotionJPEG("yard")
 	w.live("yard")
@@ -169,6 +174,7 @@ func TestStreamsEndWithTheService(t *testing.T) {
 }
 
 func TestCameraRequests(t *testing.T) {
+	t.Parallel()
 	w := start(t)
 	camera := w.addMotionJPEG("yard")
 	w.live("yard")
@@ -200,6 +206,7 @@ func TestCameraRequests(t *testing.T) {
 }
 
 func TestStillThroughTheClient(t *testing.T) {
+	t.Parallel()
 	w := start(t)
 	w.addMotionJPEG("yard")
 	w.live("yard")

@@ -9,6 +9,7 @@ import (
 )
 
 func TestThrottle(t *testing.T) {
+	t.Parallel()
 	var th throttle
 	now := time.Date(2026, 6, 1, 12, 0, 0, 0, time.UTC)
 	var waits []time.Duration

@@ -18,6 +18,7 @@ import (
 func formatFloat(v float64) string { return strconv.FormatFloat(v, 'f', 0, 64) }
 
 func TestCommands(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.film("--size", "320x240", "--keyframes", "1s")
 	steps := []struct {
@@ -113,6 +114,7 @@ func TestKilledServiceLosesNoFeed(t *testing.T) {
 }
 
 func TestTermEndsWithinFiveSeconds(t *testing.T) {
+	t.Parallel()
 	w, _ := watching(t, "--size", "640x360", "--keyframes", "1s")
 	took, err := w.service.Terminate(5 * time.Second)
 	require.NoError(t, err, "with a viewer and a camera connected")

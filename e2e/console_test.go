@@ -29,6 +29,7 @@ func signIn(t *testing.T, w *world, page *browser.Page) {
 }
 
 func TestConsole(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.film("--size", "640x360", "--keyframes", "1s")
 	page := openPage(t)
@@ -89,6 +90,7 @@ func TestConsole(t *testing.T) {
 }
 
 func TestPrivateWatchPageAsksToSignInAndComesBack(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	page := openPage(t)
 	require.NoError(t, page.Open(w.url("/watch/nothing")))

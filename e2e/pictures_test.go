@@ -52,6 +52,7 @@ func fresh(t *testing.T, page *browser.Page, atMost float64) {
 // TestMotionJPEGCameraPlaysByHLS watches a camera that sends nothing but Motion
 // JPEG in a browser that plays HLS; nobody asked for the conversion.
 func TestMotionJPEGCameraPlaysByHLS(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.film("--kind", "motion-jpeg", "--name", "winch-room", "--size", "640x360", "--rate", "10")
 	w.add(api.NewFeed{Name: "winch-room", URL: "http://" + w.camera + "/video", Public: true})
@@ -73,6 +74,7 @@ func TestMotionJPEGCameraPlaysByHLS(t *testing.T) {
 // TestCameraForgetsItsSettings reboots a camera that comes back as it left the
 // factory: its settings are sent again without anybody doing anything.
 func TestCameraForgetsItsSettings(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.film("--kind", "motion-jpeg", "--name", "winch-room", "--size", "480x270", "--rate", "5")
 	w.add(api.NewFeed{Name: "winch-room", URL: "http://" + w.camera + "/video"})
@@ -157,6 +159,7 @@ func TestVideoInAnImage(t *testing.T) {
 // TestStillsBecomeVideo watches a camera that has one picture at a time, by HLS
 // and in an <img>.
 func TestStillsBecomeVideo(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.film("--kind", "stills", "--name", "summit-mast", "--size", "640x360", "--rate", "0.5")
 	w.add(api.NewFeed{Name: "summit-mast", URL: "http://" + w.camera + "/picture.jpg", Public: true, PollSeconds: half()})
@@ -179,6 +182,7 @@ func TestStillsBecomeVideo(t *testing.T) {
 // TestRenditionFromTheConsole adds a rendition in the console, sees what is made
 // of it, and plays it beside the original.
 func TestRenditionFromTheConsole(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.film("--size", "640x360", "--rate", "15")
 	w.add(api.NewFeed{Name: feed, URL: w.cameraURL(), Title: "Lower station"})

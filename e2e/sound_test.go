@@ -52,6 +52,7 @@ func TestSoundInEveryDelivery(t *testing.T) {
 
 // TestSoundIsAskedForWhenItIsToBeHeard begins muted, as browsers want it.
 func TestSoundIsAskedForWhenItIsToBeHeard(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.film("--size", "320x240", "--rate", "15", "--sound", "g711-a")
 	w.addFeed()
@@ -80,6 +81,7 @@ func TestSoundIsAskedForWhenItIsToBeHeard(t *testing.T) {
 
 // TestSimplePlaysMotionJPEG shows pictures in an image, and goes on over a reboot.
 func TestSimplePlaysMotionJPEG(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.film("--size", "320x240", "--rate", "15", "--keyframes", "1s", "--sound", "aac-8khz")
 	w.addFeed()
@@ -98,6 +100,7 @@ func TestSimplePlaysMotionJPEG(t *testing.T) {
 
 // TestFallingBack takes one way after the other away from the browser.
 func TestFallingBack(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t, "--webrtc-listen", "")
 	w.film("--size", "320x240", "--rate", "15", "--keyframes", "1s")
 	w.addFeed()

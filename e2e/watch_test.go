@@ -29,6 +29,7 @@ func nearLive(t *testing.T, page *browser.Page) time.Duration {
 // TestWatchPage opens the page before the camera is up, and then has the camera
 // reboot, the service die, and the network break.
 func TestWatchPage(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.addFeed()
 	page := openPage(t)
@@ -151,6 +152,7 @@ func (g *gate) set(shut bool) {
 }
 
 func TestNetworkGapBetweenViewerAndService(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.film("--keyframes", "1s", "--size", "640x360")
 	w.addFeed()
@@ -171,6 +173,7 @@ func TestNetworkGapBetweenViewerAndService(t *testing.T) {
 // TestEngineThatPlaysHLSItself makes the page believe that it is in Apple's
 // engine; Chromium's own HLS then plays in its place.
 func TestEngineThatPlaysHLSItself(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.film("--keyframes", "1s", "--size", "640x360")
 	w.addFeed()
@@ -190,6 +193,7 @@ func TestEngineThatPlaysHLSItself(t *testing.T) {
 // TestKeyframesFarApart watches a camera whose keyframes are five seconds apart,
 // so that segments are as long, whatever was wanted.
 func TestKeyframesFarApart(t *testing.T) {
+	t.Parallel()
 	_, page := watching(t, "--keyframes", "5s", "--size", "320x240")
 	video := player + `.shadowRoot.querySelector("video")`
 	require.NoError(t, page.Run(`window.starts = 0; `+video+`.addEventListener("emptied", () => window.starts++)`))
@@ -202,6 +206,7 @@ func TestKeyframesFarApart(t *testing.T) {
 // TestManyPagesAtOnce opens more players than a browser has connections to one
 // host.
 func TestManyPagesAtOnce(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.film("--keyframes", "1s", "--size", "320x240")
 	w.addFeed()
@@ -212,7 +217,8 @@ func TestManyPagesAtOnce(t *testing.T) {
 }
 
 func TestKeyboardAndScreenReader(t *testing.T) {
-	_, page := watching(t, "--keyframes", "1s", "--size", "640x360")
+	t.Parallel()
+	_, page := watching(t, "--keyframes", "1s", "--size", "640x360", "--sound", "aac")
 	video := player + `.shadowRoot.querySelector("video")`
 	require.NoError(t, page.Run(player+`.shadowRoot.querySelector(".player").focus()`))
 	require.NoError(t, page.Keys("m"))

@@ -84,6 +84,7 @@ func TestWebRTCOverTCP(t *testing.T) {
 
 // TestFallsBackToHLS plays by HLS where WebRTC cannot be had.
 func TestFallsBackToHLS(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.film("--size", "320x240", "--rate", "15")
 	w.addFeed()
@@ -150,6 +151,7 @@ func TestOffersThatCannotBe(t *testing.T) {
 
 // TestViewersAreListedAndEnded ends a WebRTC viewer from the console.
 func TestViewersAreListedAndEnded(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.film("--size", "320x240", "--rate", "15")
 	w.addFeed()
@@ -176,6 +178,7 @@ func TestViewersAreListedAndEnded(t *testing.T) {
 
 // TestViewersOverTheLimit are told so.
 func TestViewersOverTheLimit(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t, "--most-viewers-a-feed", "1")
 	w.film("--size", "320x240", "--rate", "15")
 	w.addFeed()

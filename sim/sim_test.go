@@ -88,6 +88,7 @@ func order(t *testing.T, control string, o sim.Order) {
 }
 
 func TestPicturesAndTimes(t *testing.T) {
+	t.Parallel()
 	c, _ := onAir(t)
 	var last *media.Sample
 	facts, err := watch(t, c, func(s *media.Sample) bool { last = s; return s.PTS > 3*90000 })
@@ -100,6 +101,7 @@ func TestPicturesAndTimes(t *testing.T) {
 }
 
 func TestMisbehaviour(t *testing.T) {
+	t.Parallel()
 	c, control := onAir(t)
 	on, off, some := true, false, 0.3
 	hour := time.Hour
@@ -132,6 +134,7 @@ func TestMisbehaviour(t *testing.T) {
 }
 
 func TestDropAndReboot(t *testing.T) {
+	t.Parallel()
 	c, control := onAir(t)
 	dropped := false
 	_, err := watch(t, c, func(*media.Sample) bool {
@@ -152,6 +155,7 @@ func TestDropAndReboot(t *testing.T) {
 }
 
 func TestOrdersThatCannotBeDone(t *testing.T) {
+	t.Parallel()
 	_, control := onAir(t)
 	err := sim.Tell(context.Background(), control, "other", sim.Order{Drop: true})
 	assert.ErrorContains(t, err, "no camera of that name")
@@ -162,6 +166,7 @@ func TestOrdersThatCannotBeDone(t *testing.T) {
 }
 
 func TestConfigIsChecked(t *testing.T) {
+	t.Parallel()
 	worker, err := testkit.Program("webostrum-codecs")
 	require.NoError(t, err)
 	_, err = sim.New(sim.Config{Name: name, Listen: "127.0.0.1:0", Worker: worker, Settings: sim.Settings{Width: 1}})

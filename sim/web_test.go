@@ -24,6 +24,7 @@ func small(kind sim.Kind, basic bool) func(*sim.Config) {
 }
 
 func TestCamerasThatSpeakHTTP(t *testing.T) {
+	t.Parallel()
 	for kind, way := range map[sim.Kind]string{sim.MotionJPEG: "stream", sim.Stills: "poll"} {
 		for _, basic := range []bool{false, true} {
 			c, _ := onAir(t, small(kind, basic))
@@ -40,6 +41,7 @@ func TestCamerasThatSpeakHTTP(t *testing.T) {
 }
 
 func TestMisbehaviourOverHTTP(t *testing.T) {
+	t.Parallel()
 	c, control := onAir(t, small(sim.MotionJPEG, false))
 	on, off, some := true, false, 0.3
 
@@ -66,6 +68,7 @@ func TestMisbehaviourOverHTTP(t *testing.T) {
 
 // TestSettingsLastUntilTheReboot is what makes camera requests worth their while.
 func TestSettingsLastUntilTheReboot(t *testing.T) {
+	t.Parallel()
 	c, control := onAir(t, small(sim.MotionJPEG, false))
 	u, err := url.Parse(c.URL())
 	require.NoError(t, err)

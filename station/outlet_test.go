@@ -114,6 +114,7 @@ func problemOf(t *testing.T, err error) problem.Problem {
 // TestMadeWhileSomebodyWatches opens HLS of a JPEG camera: it is made, shared by
 // all who ask, and ends when nobody does any more.
 func TestMadeWhileSomebodyWatches(t *testing.T) {
+	t.Parallel()
 	y := newYard(t, nil)
 	assert.False(t, y.feed.Status().Costs.Running, "nothing runs that nobody uses")
 	g, err := y.feed.Open(y.ctx, "")
@@ -135,6 +136,7 @@ func TestMadeWhileSomebodyWatches(t *testing.T) {
 }
 
 func TestWhatCannotBeOpened(t *testing.T) {
+	t.Parallel()
 	y := newYard(t, func(f *store.Feed) {
 		f.Renditions = []store.Rendition{{Name: "panel", Codec: "JPEG", Size: "1/2"}, {Name: "small", Codec: "H264", Size: "1/2"}}
 	})
@@ -154,6 +156,7 @@ func TestWhatCannotBeOpened(t *testing.T) {
 
 // TestAnEditedRenditionIsMadeAnew without the camera being opened anew.
 func TestAnEditedRenditionIsMadeAnew(t *testing.T) {
+	t.Parallel()
 	y := newYard(t, func(f *store.Feed) { f.Renditions = []store.Rendition{{Name: "small", Codec: "H264", Size: "32x"}} })
 	run := y.feed.Status().Run
 	y.made("small")
@@ -167,6 +170,7 @@ func TestAnEditedRenditionIsMadeAnew(t *testing.T) {
 // TestPicturesPassThrough gives out the camera's own bytes, and converts only
 // what is asked to be another.
 func TestPicturesPassThrough(t *testing.T) {
+	t.Parallel()
 	y := newYard(t, nil)
 	s, err := y.feed.Still(y.ctx, Wanted{}, 0)
 	require.NoError(t, err)
@@ -191,6 +195,7 @@ func TestPicturesPassThrough(t *testing.T) {
 
 // TestPicturesOfOnePixel are made as small as the codec can.
 func TestPicturesOfOnePixel(t *testing.T) {
+	t.Parallel()
 	y := newYard(t, nil)
 	y.size.Store(1)
 	_, err := y.st.Restart("yard")
@@ -202,6 +207,7 @@ func TestPicturesOfOnePixel(t *testing.T) {
 
 // TestSettingsOfTheFeed are what pictures follow when nothing else is asked for.
 func TestSettingsOfTheFeed(t *testing.T) {
+	t.Parallel()
 	y := newYard(t, func(f *store.Feed) { f.PictureSize = "1/2" })
 	s, err := y.feed.Still(y.ctx, Wanted{}, 0)
 	require.NoError(t, err)
@@ -211,6 +217,7 @@ func TestSettingsOfTheFeed(t *testing.T) {
 
 // TestRequestsGoBeforeEachConnection counts them over a restart.
 func TestRequestsGoBeforeEachConnection(t *testing.T) {
+	t.Parallel()
 	y := newYard(t, func(f *store.Feed) {
 		f.Requests = []store.CameraRequest{
 			{Name: "size", Method: "GET", Target: "/settings?size=vga", AtConnection: true},
@@ -232,6 +239,7 @@ func TestRequestsGoBeforeEachConnection(t *testing.T) {
 // TestReorderedPicturesAreConvertedForWebRTC has a camera with B pictures: HLS takes
 // them as they are, browsers do not by WebRTC.
 func TestReorderedPicturesAreConvertedForWebRTC(t *testing.T) {
+	t.Parallel()
 	worker, err := testkit.Program("webostrum-codecs")
 	require.NoError(t, err)
 	records, err := store.Open(t.TempDir())

@@ -68,6 +68,7 @@ func codecs(t *testing.T, f *Feed) string {
 }
 
 func TestSoundThatHLSCarriesIsThereAllTheTime(t *testing.T) {
+	t.Parallel()
 	f, _ := listening(t, micAAC, nil)
 	require.NoError(t, testkit.Eventually(soon(t), func() bool { return f.Segments(hls.Original) != nil }), "nobody has asked for it")
 	assert.Contains(t, codecs(t, f), "mp4a.40.2")
@@ -82,6 +83,7 @@ func TestSoundThatHLSCarriesIsThereAllTheTime(t *testing.T) {
 }
 
 func TestSoundIsConvertedWhileSomebodyListens(t *testing.T) {
+	t.Parallel()
 	f, _ := listening(t, micMu, nil)
 	assert.Nil(t, f.Segments(hls.Original))
 	assert.True(t, f.Playable(), "it is made for whoever asks")
@@ -100,6 +102,7 @@ func TestSoundIsConvertedWhileSomebodyListens(t *testing.T) {
 }
 
 func TestSoundByWish(t *testing.T) {
+	t.Parallel()
 	f, st := listening(t, micMu, func(r *store.Feed) { r.SoundHLS = "on" })
 	require.NoError(t, testkit.Eventually(soon(t), func() bool { return f.Segments(hls.Original) != nil }), "converted all the time")
 	assert.Contains(t, codecs(t, f), "mp4a.40.2")

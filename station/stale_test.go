@@ -19,6 +19,7 @@ import (
 // TestThePastIsForgotten has a camera go away: for a while what was made can
 // still be played, and then no more, however often the camera is tried.
 func TestThePastIsForgotten(t *testing.T) {
+	t.Parallel()
 	records, err := store.Open(t.TempDir())
 	require.NoError(t, err)
 	st, err := Open(Config{Store: records, Log: slog.New(slog.DiscardHandler)})

@@ -10,6 +10,7 @@ import (
 )
 
 func TestMoves(t *testing.T) {
+	t.Parallel()
 	states := []State{StateOff, StateConnecting, StateLive, StateStalled, StateRetrying, StateRefused}
 	may := map[State]string{
 		//                off connecting live stalled retrying refused
@@ -35,6 +36,7 @@ func TestMoves(t *testing.T) {
 }
 
 func TestTimeOfTheLastChange(t *testing.T) {
+	t.Parallel()
 	noon := time.Date(2026, 6, 1, 12, 0, 0, 0, time.UTC)
 	c := Condition{State: StateLive, Since: noon}
 	c = c.move(StateRetrying, nil, noon.Add(time.Minute))
@@ -44,6 +46,7 @@ func TestTimeOfTheLastChange(t *testing.T) {
 }
 
 func TestAfter(t *testing.T) {
+	t.Parallel()
 	tests := []struct {
 		code    fault.Code
 		wasLive bool
@@ -62,6 +65,7 @@ func TestAfter(t *testing.T) {
 }
 
 func TestPauses(t *testing.T) {
+	t.Parallel()
 	closed := fault.New(fault.PortClosed, nil, "")
 	var before time.Duration
 	for tries := 1; tries < 12; tries++ {

@@ -67,6 +67,7 @@ func (s *switches) Outgoing(_ *media.Track, p [][]byte) [][]byte {
 }
 
 func TestFeedComesUpAndComesBack(t *testing.T) {
+	t.Parallel()
 	st, records := open(t)
 	var sw switches
 	s, url := cam.Serve(t, server.Config{Tamper: &sw})
@@ -101,6 +102,7 @@ func TestFeedComesUpAndComesBack(t *testing.T) {
 }
 
 func TestWrongPasswordIsRefusedAndMendedByEditing(t *testing.T) {
+	t.Parallel()
 	st, _ := open(t)
 	_, url := cam.Serve(t, server.Config{User: "u", Password: "p"})
 	r := record(url)
@@ -120,6 +122,7 @@ func TestWrongPasswordIsRefusedAndMendedByEditing(t *testing.T) {
 }
 
 func TestStopAndStart(t *testing.T) {
+	t.Parallel()
 	st, _ := open(t)
 	_, url := cam.Serve(t, server.Config{})
 	f, err := st.Add(record(url))
@@ -140,6 +143,7 @@ func TestStopAndStart(t *testing.T) {
 }
 
 func TestEditsAtTheSameTime(t *testing.T) {
+	t.Parallel()
 	st, _ := open(t)
 	_, url := cam.Serve(t, server.Config{})
 	_, err := st.Add(record(url))
@@ -162,6 +166,7 @@ func TestEditsAtTheSameTime(t *testing.T) {
 }
 
 func TestWatchersAreToldAndBounded(t *testing.T) {
+	t.Parallel()
 	st, _ := open(t)
 	slow := st.Watch()
 	defer slow.Close()

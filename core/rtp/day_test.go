@@ -27,7 +27,10 @@ func TestADay(t *testing.T) {
 		t.Skip("takes some seconds")
 	}
 	for _, reports := range []bool{true, false} {
-		t.Run("sender reports "+strconv.FormatBool(reports), func(t *testing.T) { aDay(t, reports) })
+		t.Run("sender reports "+strconv.FormatBool(reports), func(t *testing.T) {
+			t.Parallel()
+			aDay(t, reports)
+		})
 	}
 }
 

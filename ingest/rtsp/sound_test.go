@@ -49,11 +49,13 @@ func listenTo(t *testing.T, want int, cfg source.Config) (sounds []*media.Sample
 }
 
 func TestSound(t *testing.T) {
+	t.Parallel()
 	for _, track := range []*media.Track{
 		soundTrack(media.AAC, 48000, 2), soundTrack(media.PCMU, 8000, 1), soundTrack(media.PCMA, 8000, 1), soundTrack(media.L16, 16000, 2), soundTrack(media.Opus, 48000, 1),
 	} {
 		for _, way := range []source.Transport{source.TCP, source.UDP} {
 			t.Run(string(track.Codec)+" "+string(way), func(t *testing.T) {
+				t.Parallel()
 				_, url := cam.ServeWithSound(t, server.Config{}, track)
 				sounds, pictures, told, facts := listenTo(t, 20, source.Config{URL: url, Transport: way})
 				require.Len(t, told, 1)
@@ -78,6 +80,7 @@ func TestSound(t *testing.T) {
 }
 
 func TestPicturesGoOnWithoutTheSound(t *testing.T) {
+	t.Parallel()
 	const withSound = h264SDP + "m=audio 0 RTP/AVP 97\r\na=rtpmap:97 %s\r\na=control:track2\r\n"
 	for name, tt := range map[string]struct {
 		coding string
@@ -88,6 +91,7 @@ func TestPicturesGoOnWithoutTheSound(t *testing.T) {
 		"no room for it":               {"L16/8000", 461, "461"},
 	} {
 		t.Run(name, func(t *testing.T) {
+			t.Parallel()
 			play := status("", 0, strings.Replace(withSound, "%s", tt.coding, 1))
 			told := make(chan *media.Track, 2)
 			url := scripted(t, listen(t), func(m *rtspmsg.Message) *rtspmsg.Message {

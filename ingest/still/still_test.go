@@ -82,6 +82,7 @@ func answer(headers, body string) string {
 const notModified = "HTTP/1.1 304 Not Modified\r\nConnection: close\r\n\r\n"
 
 func TestEntityTagsAndDates(t *testing.T) {
+	t.Parallel()
 	for header, sent := range map[string]string{"Etag: \"v1\"\r\n": "If-None-Match", "Last-Modified: Mon, 01 Jun 2026 12:00:00 GMT\r\n": "If-Modified-Since"} {
 		c := webcam.Serve(t, func(conn net.Conn, r *http.Request) {
 			if r.Header.Get(sent) != "" {
@@ -98,6 +99,7 @@ func TestEntityTagsAndDates(t *testing.T) {
 }
 
 func TestTheSamePictureAgainIsUnchanged(t *testing.T) {
+	t.Parallel()
 	c := webcam.Serve(t, func(conn net.Conn, _ *http.Request) { webcam.Say(conn, answer("", jpg(64, 1))) })
 	p := poll(t, c.URL)
 	p.until(t, func(f source.Facts, pictures, _ int) bool { return pictures == 1 && f.Stats.Unchanged >= 3 })
@@ -105,6 +107,7 @@ func TestTheSamePictureAgainIsUnchanged(t *testing.T) {
 
 // TestOneMissedPictureIsNoLoss has every third answer fail.
 func TestOneMissedPictureIsNoLoss(t *testing.T) {
+	t.Parallel()
 	var mu sync.Mutex
 	n := 0
 	c := webcam.Serve(t, func(conn net.Conn, _ *http.Request) {
@@ -121,6 +124,7 @@ func TestOneMissedPictureIsNoLoss(t *testing.T) {
 }
 
 func TestACameraThatStaysAwayIsLost(t *testing.T) {
+	t.Parallel()
 	var mu sync.Mutex
 	n := 0
 	c := webcam.Serve(t, func(conn net.Conn, _ *http.Request) {
@@ -154,6 +158,7 @@ func TestACameraThatForgetsIsReminded(t *testing.T) {
 }
 
 func TestReasons(t *testing.T) {
+	t.Parallel()
 	for name, tt := range map[string]struct {
 		say  string
 		want fault.Code
