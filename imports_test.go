@@ -30,6 +30,7 @@ var layers = map[string][]string{
 	"station":       {"core/", "ingest/", "ingest", "deliver/", "convert/", "store"},
 	"api":           {"core/", "ingest/", "deliver/", "convert", "station", "store"},
 	"client":        {"api", "ingest/inspect"},
+	"browser":       {},
 	"sim":           {"core/", "deliver/", "convert", "sim/"},
 	"service":       {"api", "convert", "deliver/viewers", "deliver/whep", "station", "store", "web"},
 	"web":           {},

@@ -12,6 +12,7 @@ import (
 
 	"webostrum/api"
 	"webostrum/client"
+	"webostrum/core/plan"
 )
 
 func (a *app) feed() *cli.Command {
@@ -263,7 +264,7 @@ func sound(h api.Hearing) string {
 	if h.Codec == "" {
 		return "none that can be used"
 	}
-	return fmt.Sprintf("%s, %g kHz, %d channels, %d packets lost", h.Codec, float64(h.ClockRate)/1000, h.Channels, h.Lost)
+	return fmt.Sprintf("%s, %g kHz, %s, %d packets lost", h.Codec, float64(h.ClockRate)/1000, plan.Channels(h.Channels), h.Lost)
 }
 
 // session says how a camera's pictures come.

@@ -107,7 +107,7 @@ func reportTable(w io.Writer, r *inspect.Report) {
 		row(w, "left out", fmt.Sprintf("%d pictures that were not whole", r.Dropped))
 	}
 	if h := r.Sound; h != nil {
-		row(w, "sound", fmt.Sprintf("%s at %d Hz, %d channels, %s, %s heard, %d packets lost", plan.Name(media.Codec(h.Codec)), h.ClockRate, h.Channels, bits(h.BitRate), seconds(h.Seconds), h.Lost))
+		row(w, "sound", fmt.Sprintf("%s, %g kHz, %s, %s, %s heard, %d packets lost", plan.Name(media.Codec(h.Codec)), float64(h.ClockRate)/1000, plan.Channels(h.Channels), bits(h.BitRate), seconds(h.Seconds), h.Lost))
 	}
 	row(w, "capture time", map[bool]string{true: "from the camera", false: "from arrival"}[r.Reports])
 	row(w, "read for", seconds(r.Seconds))

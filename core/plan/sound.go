@@ -132,12 +132,16 @@ func Name(c media.Codec) string {
 
 // Describe says how sound is coded, such as "AAC (48 kHz, stereo)".
 func Describe(t *media.Track) string {
-	channels := fmt.Sprintf("%d channels", t.Channels)
-	switch t.Channels {
+	return fmt.Sprintf("%s (%g kHz, %s)", Name(t.Codec), float64(t.ClockRate)/1000, Channels(t.Channels))
+}
+
+// Channels says how many channels there are.
+func Channels(n int) string {
+	switch n {
 	case 1:
-		channels = "mono"
+		return "mono"
 	case 2:
-		channels = "stereo"
+		return "stereo"
 	}
-	return fmt.Sprintf("%s (%g kHz, %s)", Name(t.Codec), float64(t.ClockRate)/1000, channels)
+	return fmt.Sprintf("%d channels", n)
 }

@@ -180,6 +180,9 @@ func (s *shooter) pages() error {
 			return s.shoot("compare", "/feeds/lower-station/compare", measured+` && document.body.textContent.includes("Record a minute")`, record, wait(65*time.Second))
 		},
 		func() error { return s.shoot("add", "/", reported, s.fillAdd) },
+		func() error {
+			return s.shoot("clock", "/clock", `document.querySelector("#check").textContent.includes("good to")`)
+		},
 		func() error { return s.shoot("events", "/events", `document.querySelectorAll("li time").length > 2`) },
 		s.page.Phone,
 		func() error { return s.shoot("feed-phone-dark", "/feeds/lower-station", playing) },

@@ -19,11 +19,12 @@ func (s *shooter) terminals() error {
 		return err
 	}
 	commands := map[string][]string{
-		"cli-feeds": {"feed list", "feed show lower-station", "events --limit 8"},
+		"cli-feeds": {"feed list", "feed show lower-station", "events --limit 5"},
 		"cli-renditions": {
 			"rendition add --size 333x188 --rate 5 lower-station tiny", "feed still --size 320x --to /dev/null lower-station", "rendition list lower-station",
 			"rendition list winch-room", "camera-request list winch-room", "camera-request run winch-room picture-settings",
 		},
+		"cli-delay":   {"delay --for 10s lower-station", "delay --no-browser upper-station"},
 		"cli-inspect": {"inspect --user viewer --password funicular " + s.camera, "inspect --user viewer --password funicular " + s.winch, "inspect --user viewer --password wrong " + s.camera},
 	}
 	for name, lines := range commands {
@@ -94,7 +95,7 @@ func xServer() (display string, stop func(), err error) {
 }
 
 func waitFor(path string) error {
-	for range 400 {
+	for range 1200 {
 		if _, err := os.Stat(path); err == nil {
 			return nil
 		}
