@@ -14,6 +14,7 @@ type line struct {
 	plan.Line
 	bytes uint64 // sent by the report before
 	at    time.Time
+	sent  float64 // bits a second, smoothed: keyframes come in bursts
 
 	want atomic.Int32 // steps below what was asked for
 	now  atomic.Int32 // the same, of what is sent
@@ -22,8 +23,9 @@ type line struct {
 func (l *line) report(s *Session, loss float64, now time.Time) {
 	bytes := s.stats.bytes.Load()
 	if !l.at.IsZero() && now.After(l.at) {
-		sent := float64(bytes-l.bytes) * 8 / now.Sub(l.at).Seconds()
-		l.Report(loss, float64(s.stats.estimate.Load()), sent, now)
+		const weight = 4 // reports
+		l.sent += (float64(bytes-l.bytes)*8/now.Sub(l.at).Seconds() - l.sent) / weight
+		l.Report(loss, float64(s.stats.estimate.Load()), l.sent, now)
 	}
 	l.bytes, l.at = bytes, now
 	l.want.Store(int32(l.Step()))
