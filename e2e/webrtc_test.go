@@ -205,3 +205,61 @@ func TestComparePage(t *testing.T) {
 	require.NoError(t, page.Press("Record a minute"))
 	require.NoError(t, page.Until(`document.body.textContent.includes("Download as CSV")`, patience))
 }
+
+// TestICEIsRestartedByABrowser speaks WHEP from a page's script, as other players do:
+// it reads the servers that it is told of, and restarts ICE in the middle.
+func TestICEIsRestartedByABrowser(t *testing.T) {
+	t.Parallel()
+	w := newWorld(t, "--ice-server", "turn:crag:secret@127.0.0.1:9", "--ice-server", "stun:127.0.0.1:9")
+	w.film("--size", "320x240", "--rate", "15", "--keyframes", "1s", "--sound", "g711-mu")
+	w.addFeed()
+	page := openPage(t)
+	require.NoError(t, page.Open(w.url("/clock")))
+	require.NoError(t, page.Run(`
+		window.told = "";
+		const credentials = (sdp) => sdp.split("\r\n").filter((l) => /^a=ice-(ufrag|pwd):/.test(l)).slice(0, 2).join("\r\n") + "\r\n";
+		const renew = (sdp, fragment) => {
+			for (const name of ["ufrag", "pwd"]) {
+				const line = fragment.match(new RegExp("a=ice-" + name + ":\\S+"))[0];
+				sdp = sdp.replace(new RegExp("a=ice-" + name + ":\\S+", "g"), line);
+			}
+			return sdp;
+		};
+		const arrived = async (pc) => [...(await pc.getStats()).values()].filter((s) => s.type === "inbound-rtp").map((s) => s.kind + ":" + (s.bytesReceived > 0)).sort().join(" ");
+		void (async () => {
+			const url = "/media/`+feed+`/whep";
+			window.link = (await fetch(url, { method: "OPTIONS" })).headers.get("Link");
+			const pc = new RTCPeerConnection();
+			for (const kind of ["video", "audio"]) pc.addTransceiver(kind, { direction: "recvonly" });
+			await pc.setLocalDescription(await pc.createOffer());
+			const headers = { "Content-Type": "application/sdp" };
+			const answer = await fetch(url, { method: "POST", headers, body: pc.localDescription.sdp });
+			const session = answer.headers.get("Location");
+			await pc.setRemoteDescription({ type: "answer", sdp: await answer.text() });
+			while (pc.connectionState !== "connected") await new Promise((r) => setTimeout(r, 50));
+			while (!/audio:true video:true/.test(await arrived(pc))) await new Promise((r) => setTimeout(r, 50));
+			await pc.setLocalDescription(await pc.createOffer({ iceRestart: true }));
+			const patch = { method: "PATCH", headers: { "Content-Type": "application/trickle-ice-sdpfrag", "If-Match": '"*"' }, body: credentials(pc.localDescription.sdp) };
+			const renewed = await fetch(session, patch);
+			const fragment = await renewed.text();
+			await pc.setRemoteDescription({ type: "answer", sdp: renew(pc.remoteDescription.sdp, fragment) });
+			const before = [...(await pc.getStats()).values()].find((s) => s.kind === "video" && s.type === "inbound-rtp").bytesReceived;
+			const now = async () => [...(await pc.getStats()).values()].find((s) => s.kind === "video" && s.type === "inbound-rtp").bytesReceived;
+			while (pc.iceConnectionState === "checking" || (await now()) < before + 100_000) await new Promise((r) => setTimeout(r, 50));
+			const trickled = await fetch(session, { ...patch, headers: { "Content-Type": "application/trickle-ice-sdpfrag" } });
+			const empty = await fetch(session, { ...patch, body: "a=mid:0" });
+			window.told = [renewed.status, pc.iceConnectionState, trickled.status, empty.status].join(" ");
+		})();`))
+	require.NoError(t, page.Until(`window.told !== ""`, patience))
+	told, err := page.Text("window.told")
+	require.NoError(t, err)
+	assert.Equal(t, "200 connected 204 422", told)
+	link, err := page.Text("window.link")
+	require.NoError(t, err)
+	assert.Contains(t, link, `<turn:127.0.0.1:9>; rel="ice-server"; username="crag"; credential="secret"`)
+	assert.Contains(t, link, `<stun:127.0.0.1:9>; rel="ice-server"`)
+
+	// Our own player is told, too, and plays though nobody answers there.
+	require.NoError(t, page.Open(w.url("/watch/"+feed+"?prefer=delay")))
+	require.NoError(t, page.Until(playing+` && `+player+`.dataset.method === "WebRTC"`, patience))
+}

@@ -39,6 +39,7 @@ type outlet struct {
 	lease     *time.Timer     // ends it
 	always    bool            // it has no lease; guarded by the run's mu
 	cancel    context.CancelFunc
+	epoch     *media.Epoch // of the newest picture; for serve alone
 
 	gap  atomic.Bool // the camera has stopped sending: end the segment in the making
 	past atomic.Bool // it did so long ago: drop what was made
@@ -242,6 +243,11 @@ func (r *run) serve(ctx context.Context, o *outlet) {
 		}
 		if s == nil {
 			continue
+		}
+		if s.Epoch != o.epoch {
+			o.epoch = s.Epoch // the camera is back: there is nothing to end or to forget any more
+			o.gap.Store(false)
+			o.past.Store(false)
 		}
 		side.arrange(s)
 		if err := o.segmenter.Write(s); err != nil {

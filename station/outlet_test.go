@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"image/color"
-	"log/slog"
 	"net"
 	"net/http"
 	"strings"
@@ -42,13 +41,7 @@ type yard struct {
 
 func newYard(t *testing.T, change func(*store.Feed)) *yard {
 	t.Helper()
-	worker, err := testkit.Program("webostrum-codecs")
-	require.NoError(t, err)
-	records, err := store.Open(t.TempDir())
-	require.NoError(t, err)
-	st, err := Open(Config{Store: records, Log: slog.New(slog.DiscardHandler), Codecs: worker})
-	require.NoError(t, err)
-	st.lease = 2 * time.Second
+	st, records := working(t)
 	y := &yard{t: t, st: st, records: records}
 	y.size.Store(64)
 	camera := webcam.Serve(t, func(conn net.Conn, r *http.Request) {
@@ -60,7 +53,6 @@ func newYard(t *testing.T, change func(*store.Feed)) *yard {
 		side := int(y.size.Load())
 		webcam.Film(conn, 40*time.Millisecond, pictures.JPEG(side, side, color.RGBA{R: 200}), pictures.JPEG(side, side, color.RGBA{G: 200}))
 	})
-	t.Cleanup(func() { st.Close(); assert.NoError(t, records.Close()) })
 	record := store.Feed{Name: "yard", Title: "Yard", URL: camera.URL, Fetch: "auto", PollMillis: 2000, Transport: "auto", SegmentMillis: 500, ListSize: 3, Enabled: true}
 	if change != nil {
 		change(&record)
@@ -68,8 +60,9 @@ func newYard(t *testing.T, change func(*store.Feed)) *yard {
 	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
 	t.Cleanup(cancel)
 	y.ctx = ctx
-	y.feed, err = st.Add(record)
+	feed, err := st.Add(record)
 	require.NoError(t, err)
+	y.feed = feed
 	y.until("is live", func() bool { return y.feed.Condition().State == StateLive })
 	return y
 }
@@ -240,13 +233,7 @@ func TestRequestsGoBeforeEachConnection(t *testing.T) {
 // them as they are, browsers do not by WebRTC.
 func TestReorderedPicturesAreConvertedForWebRTC(t *testing.T) {
 	t.Parallel()
-	worker, err := testkit.Program("webostrum-codecs")
-	require.NoError(t, err)
-	records, err := store.Open(t.TempDir())
-	require.NoError(t, err)
-	st, err := Open(Config{Store: records, Log: slog.New(slog.DiscardHandler), Codecs: worker})
-	require.NoError(t, err)
-	t.Cleanup(func() { st.Close(); assert.NoError(t, records.Close()) })
+	st, _ := working(t)
 	_, url := cam.ServeReordered(t, server.Config{})
 	f, err := st.Add(store.Feed{Name: "bridge", URL: url, Transport: "tcp", SegmentMillis: 500, ListSize: 3, Enabled: true})
 	require.NoError(t, err)

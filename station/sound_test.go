@@ -20,8 +20,8 @@ import (
 	"webostrum/testkit/cam"
 )
 
-// listening is a station with one feed that has sound.
-func listening(t *testing.T, track *media.Track, change func(*store.Feed)) (*Feed, *Station) {
+// working is a station with the real worker.
+func working(t *testing.T) (*Station, *store.Store) {
 	t.Helper()
 	worker, err := testkit.Program(convert.Program)
 	require.NoError(t, err)
@@ -31,6 +31,13 @@ func listening(t *testing.T, track *media.Track, change func(*store.Feed)) (*Fee
 	require.NoError(t, err)
 	t.Cleanup(func() { st.Close(); assert.NoError(t, records.Close()) })
 	st.lease = 2 * time.Second
+	return st, records
+}
+
+// listening is a station with one feed that has sound.
+func listening(t *testing.T, track *media.Track, change func(*store.Feed)) (*Feed, *Station) {
+	t.Helper()
+	st, _ := working(t)
 	_, url := cam.ServeWithSound(t, server.Config{}, track)
 	record := store.Feed{Name: "hall", URL: url, Transport: "tcp", SegmentMillis: 500, ListSize: 3, Enabled: true, Sound: "automatic"}
 	if change != nil {

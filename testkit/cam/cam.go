@@ -16,58 +16,55 @@ import (
 	"webostrum/testkit/pictures"
 )
 
+// publish publishes samples at a pace until the test ends.
+func publish(t *testing.T, h *hub.Hub, every time.Duration, sample func(n int64) *media.Sample) {
+	t.Helper()
+	ctx, cancel := context.WithCancel(context.Background())
+	var wg sync.WaitGroup
+	wg.Go(func() {
+		ticker := time.NewTicker(every)
+		defer ticker.Stop()
+		for n := int64(0); ; n++ {
+			h.Publish(sample(n))
+			select {
+			case <-ctx.Done():
+				return
+			case <-ticker.C:
+			}
+		}
+	})
+	t.Cleanup(func() { cancel(); wg.Wait(); h.Close() })
+}
+
 // source publishes a picture every ten milliseconds, every tenth a keyframe.
 func source(t *testing.T) *server.Stream {
 	t.Helper()
 	h := hub.New(hub.Config{})
 	track := pictures.Track(pictures.SPS)
 	epoch := &media.Epoch{Tracks: []*media.Track{track}}
-	ctx, cancel := context.WithCancel(context.Background())
-	var wg sync.WaitGroup
-	wg.Go(func() {
-		ticker := time.NewTicker(10 * time.Millisecond)
-		defer ticker.Stop()
-		for n := int64(0); ; n++ {
-			data := pictures.Data(pictures.P(3000, byte(n)))
-			if n%10 == 0 {
-				data = pictures.Data(pictures.IDR(90_000, byte(n)))
-			}
-			h.Publish(&media.Sample{Epoch: epoch, Track: track, DTS: n * 900, PTS: n * 900, Captured: time.Now(), Key: n%10 == 0, Data: data})
-			select {
-			case <-ctx.Done():
-				return
-			case <-ticker.C:
-			}
+	publish(t, h, 10*time.Millisecond, func(n int64) *media.Sample {
+		data := pictures.Data(pictures.P(3000, byte(n)))
+		if n%10 == 0 {
+			data = pictures.Data(pictures.IDR(90_000, byte(n)))
 		}
+		return &media.Sample{Epoch: epoch, Track: track, DTS: n * 900, PTS: n * 900, Captured: time.Now(), Key: n%10 == 0, Data: data}
 	})
-	t.Cleanup(func() { cancel(); wg.Wait(); h.Close() })
 	return &server.Stream{Hub: h, Track: track}
 }
 
 // reordered publishes a real film with B pictures over and over, 25 pictures a second.
 func reordered(t *testing.T) *server.Stream {
 	t.Helper()
+	const frame = 3600 // ticks of 90 kHz
 	film, track := pictures.Reordered()
 	h := hub.New(hub.Config{})
 	epoch := &media.Epoch{Tracks: []*media.Track{track}}
-	ctx, cancel := context.WithCancel(context.Background())
-	var wg sync.WaitGroup
-	wg.Go(func() {
-		const frame = 3600 // ticks of 90 kHz
-		ticker := time.NewTicker(40 * time.Millisecond)
-		defer ticker.Stop()
-		for n := int64(0); ; n++ {
-			p := film[n%int64(len(film))]
-			shown := n/int64(len(film))*int64(len(film)) + p.Shown
-			h.Publish(&media.Sample{Epoch: epoch, Track: track, DTS: n * frame, PTS: (shown + 1) * frame, Captured: time.Now(), Key: p.Key, Data: p.Data})
-			select {
-			case <-ctx.Done():
-				return
-			case <-ticker.C:
-			}
-		}
+	length := int64(len(film))
+	publish(t, h, 40*time.Millisecond, func(n int64) *media.Sample {
+		p := film[n%length]
+		shown := n/length*length + p.Shown
+		return &media.Sample{Epoch: epoch, Track: track, DTS: n * frame, PTS: (shown + 1) * frame, Captured: time.Now(), Key: p.Key, Data: p.Data}
 	})
-	t.Cleanup(func() { cancel(); wg.Wait(); h.Close() })
 	return &server.Stream{Hub: h, Track: track}
 }
 
@@ -78,29 +75,17 @@ func sound(t *testing.T, track *media.Track) *hub.Hub {
 	const every, size = 20 * time.Millisecond, 160
 	h := hub.New(hub.Config{Keep: 256})
 	epoch := &media.Epoch{Tracks: []*media.Track{track}}
-	ctx, cancel := context.WithCancel(context.Background())
-	var wg sync.WaitGroup
-	wg.Go(func() {
-		ticker := time.NewTicker(every)
-		defer ticker.Stop()
-		length := track.Ticks(every)
-		for n := int64(0); ; n++ {
-			data := make([]byte, size)
-			for i := range data {
-				data[i] = byte(n)*31 + byte(i)*7
-			}
-			if track.Codec == media.Opus {
-				data[0] = 31 << 3 // one frame of 20 ms (RFC 6716, 3.1)
-			}
-			h.Publish(&media.Sample{Epoch: epoch, Track: track, DTS: n * length, PTS: n * length, Length: length, Captured: time.Now(), Key: true, Data: data})
-			select {
-			case <-ctx.Done():
-				return
-			case <-ticker.C:
-			}
+	length := track.Ticks(every)
+	publish(t, h, every, func(n int64) *media.Sample {
+		data := make([]byte, size)
+		for i := range data {
+			data[i] = byte(n)*31 + byte(i)*7
 		}
+		if track.Codec == media.Opus {
+			data[0] = 31 << 3 // one frame of 20 ms (RFC 6716, 3.1)
+		}
+		return &media.Sample{Epoch: epoch, Track: track, DTS: n * length, PTS: n * length, Length: length, Captured: time.Now(), Key: true, Data: data}
 	})
-	t.Cleanup(func() { cancel(); wg.Wait(); h.Close() })
 	return h
 }
 
