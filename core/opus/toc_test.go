@@ -15,8 +15,8 @@ func TestDuration(t *testing.T) {
 		packet []byte
 		want   int
 	}{
-		{"SILK, 60 ms", []byte{3<<3 | 0, 1}, 2880},
-		{"hybrid, 20 ms", []byte{13<<3 | 0}, 960},
+		{"SILK, 60 ms", []byte{3 << 3, 1}, 2880},
+		{"hybrid, 20 ms", []byte{13 << 3}, 960},
 		{"CELT, 2.5 ms", []byte{16 << 3}, 120},
 		{"CELT, 20 ms", []byte{31<<3 | 4}, 960},
 		{"two frames", []byte{31<<3 | 1}, 1920},
