@@ -63,6 +63,9 @@ type Hearing struct {
 	ClockRate  uint32  `json:"clockRate,omitempty" doc:"Samples a second, as a rule"`
 	Channels   int     `json:"channels,omitempty"`
 	Lost       uint64  `json:"lost" doc:"Packets that never came or made no sense"`
+	Running    bool    `json:"running" doc:"Whether it is being converted"`
+	Processor  float64 `json:"processor" doc:"What converting takes, as a share of one core"`
+	Memory     int64   `json:"memoryBytes"`
 	HLS        Carried `json:"hls"`
 	WebRTC     Carried `json:"webrtc"`
 	MotionJPEG Carried `json:"motionJpeg"`
@@ -85,6 +88,7 @@ func hearingView(s station.Status) Hearing {
 		return v
 	}
 	h := Hearing{HLS: carried(plan.HLS), WebRTC: carried(plan.WebRTC), MotionJPEG: carried(plan.MotionJPEG)}
+	h.Running, h.Processor, h.Memory = s.Sound.Costs.Running, s.Sound.Costs.Processor, s.Sound.Costs.Memory
 	if t := s.Sound.Track; t != nil {
 		h.Codec, h.ClockRate, h.Channels = plan.Name(t.Codec), t.ClockRate, t.Channels
 	}

@@ -35,6 +35,36 @@ type Sound struct {
 	mu      sync.Mutex
 	closed  bool                         // guarded by mu
 	outputs map[media.Codec]*SoundOutput // guarded by mu
+	pid     int                          // of the worker, 0 when none runs; guarded by mu
+	memory  int64                        // guarded by mu
+	busy    meter                        // guarded by mu
+}
+
+// SoundCosts is what converting a feed's sound takes, over the last few seconds.
+type SoundCosts struct {
+	Running   bool
+	PID       int
+	Memory    int64   // bytes
+	Processor float64 // share of one core
+}
+
+// Costs returns what converting takes now.
+func (c *Sound) Costs() SoundCosts {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.pid == 0 {
+		return SoundCosts{}
+	}
+	costs := SoundCosts{Running: true, PID: c.pid, Memory: c.memory}
+	costs.Processor, _ = c.busy.rates()
+	return costs
+}
+
+// runs notes which worker runs, 0 for none.
+func (c *Sound) runs(pid int) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.pid, c.memory, c.busy = pid, 0, meter{}
 }
 
 // NewSound makes a converter of sound; nothing runs until something is used. Close
@@ -142,6 +172,10 @@ type soundSession struct {
 	track  *media.Track
 	number uint32
 
+	begun    time.Time
+	handed   time.Time // when the newest unit was
+	measured time.Time
+
 	made map[uint32]soundMade // guarded by c.mu
 }
 
@@ -153,17 +187,22 @@ type soundMade struct {
 }
 
 func (c *Sound) session(ctx context.Context) error {
-	s := &soundSession{c: c, made: make(map[uint32]soundMade)}
+	s := &soundSession{c: c, made: make(map[uint32]soundMade), begun: time.Now()}
 	worker, err := Start(c.cfg.Program, Events{Coded: s.coded})
 	if err != nil {
 		return err
 	}
 	s.worker = worker
 	defer worker.Close()
+	c.runs(worker.PID())
+	defer c.runs(0)
 	reader := c.cfg.Source.NewReader()
 	defer reader.Close()
 	for {
 		if done, err := s.arrange(); done || err != nil {
+			return err
+		}
+		if err := s.check(time.Now()); err != nil {
 			return err
 		}
 		wait, cancel := context.WithTimeout(ctx, tick)
@@ -194,9 +233,35 @@ func (s *soundSession) alive() error {
 	}
 }
 
-// hand gives the worker a unit. A worker that hangs takes no more of them after a
-// while, which the write notices.
+// check looks after the worker: it says something at least once a second while it is
+// given sound.
+func (s *soundSession) check(now time.Time) error {
+	heard := s.worker.Heard()
+	if heard.Before(s.begun) {
+		heard = s.begun
+	}
+	if s.handed.After(heard) && now.Sub(heard) > mostSilence {
+		s.worker.Kill()
+		return fmt.Errorf("the codec worker hangs: it has said nothing for %v", mostSilence)
+	}
+	if now.Sub(s.measured) < time.Second {
+		return nil
+	}
+	s.measured = now
+	usage, err := ProcessUsage(s.worker.PID())
+	if err != nil {
+		return nil // it has ended, which shows by itself
+	}
+	s.c.mu.Lock()
+	defer s.c.mu.Unlock()
+	s.c.memory = usage.Memory
+	s.c.busy.add(convert.Work{Busy: usage.Processor}, now)
+	return nil
+}
+
+// hand gives the worker a unit.
 func (s *soundSession) hand(sample *media.Sample) error {
+	s.handed = time.Now()
 	if !media.SameSound(s.track, sample.Track) {
 		if err := s.begin(sample.Track); err != nil {
 			return err

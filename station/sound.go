@@ -3,6 +3,7 @@ package station
 import (
 	"time"
 
+	"webostrum/convert"
 	core "webostrum/core/convert"
 	"webostrum/core/hls"
 	"webostrum/core/hub"
@@ -18,12 +19,13 @@ const soundKept = 2048
 type SoundStatus struct {
 	Track *media.Track // nil when there is none that can be used
 	Plans map[plan.Delivery]plan.Sound
+	Costs convert.SoundCosts
 }
 
 func (f *Feed) soundStatus(r *run) SoundStatus {
 	s := SoundStatus{Plans: make(map[plan.Delivery]plan.Sound)}
 	if r != nil {
-		s.Track = r.sound.Load()
+		s.Track, s.Costs = r.sound.Load(), r.heard.Costs()
 	}
 	for _, d := range []plan.Delivery{plan.HLS, plan.WebRTC, plan.MotionJPEG} {
 		s.Plans[d] = f.soundPlan(d, s.Track)

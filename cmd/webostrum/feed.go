@@ -234,6 +234,9 @@ func (a *app) showFeed(c *cli.Command, cl *client.Client, f api.Feed) error {
 			row(w, "sound", sound(h))
 			row(w, "", h.HLS.Why)
 			row(w, "", h.WebRTC.Why)
+			if h.Running && h.Processor > 0 {
+				row(w, "", fmt.Sprintf("Converting it takes %s of a core and %d MiB.", share(h.Processor), h.Memory>>20))
+			}
 		}
 		for _, r := range f.Renditions {
 			text := fmt.Sprintf("%s: %s %s", r.Name, r.Codec, size(r.MadeWidth, r.MadeHeight))

@@ -733,7 +733,16 @@ export interface components {
              * @description Packets that never came or made no sense
              */
             lost: number;
+            /** Format: int64 */
+            memoryBytes: number;
             motionJpeg: components["schemas"]["Carried"];
+            /**
+             * Format: double
+             * @description What converting takes, as a share of one core
+             */
+            processor: number;
+            /** @description Whether it is being converted */
+            running: boolean;
             webrtc: components["schemas"]["Carried"];
         };
         HistoryOutputBody: {

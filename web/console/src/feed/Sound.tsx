@@ -2,6 +2,7 @@ import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
 
 import type { Feed } from "../api/client";
+import { bytes } from "../look/numbers";
 
 /** What the camera lets be heard, and what becomes of it in each delivery. */
 export function Sound({ feed }: { feed: Feed }) {
@@ -19,6 +20,11 @@ export function Sound({ feed }: { feed: Feed }) {
             {d.why}
           </Typography>
         ))}
+      {h.running && h.processor > 0 && (
+        <Typography variant="body2" color="textSecondary" sx={{ fontVariantNumeric: "tabular-nums" }}>
+          Converted now · {(h.processor * 100).toFixed(1)} % of a core · {bytes(h.memoryBytes)}
+        </Typography>
+      )}
     </Stack>
   );
 }
