@@ -204,15 +204,12 @@ export class Session {
   /** Chooses the first way that the engine has and that has not failed a moment ago. */
   private choose(segment: number): MethodKey | null {
     const { order, why } = orderOf(this.want, segment);
-    const reasons: string[] = [];
-    const possible = order.filter((key) => {
-      const lack = lacks(key, this.video);
-      if (lack) reasons.push(lack);
-      return lack === null;
-    });
+    const lack = (key: MethodKey) => lacks(key, this.video);
+    const possible = order.filter((key) => lack(key) === null);
     if (possible.every((key) => this.unfit.has(key))) this.unfit.clear();
     const key = possible.find((k) => !this.unfit.has(k)) ?? null;
-    for (const k of possible.slice(0, key ? possible.indexOf(key) : 0)) reasons.push(this.unfit.get(k) ?? "");
+    const before = key ? order.slice(0, order.indexOf(key)) : order;
+    const reasons = before.map((k) => lack(k) ?? this.unfit.get(k) ?? "");
     this.why = reasons.length > 0 ? reasons.join(", ") : why;
     return key;
   }
