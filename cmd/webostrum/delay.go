@@ -59,6 +59,12 @@ func (a *app) delay() *cli.Command {
 				if err := a.measureDelays(ctx, cl, name, c.Duration("for"), list); err != nil {
 					return err
 				}
+				if parts, err = cl.Delay(ctx, name); err != nil { // more is known by now
+					return err
+				}
+			}
+			for i, d := range parts {
+				list[i].Delay = d
 			}
 			return a.show(c, list, func(w io.Writer) { delayTable(w, list) })
 		}),

@@ -1,0 +1,70 @@
+package e2e
+
+import (
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"webostrum/testkit"
+)
+
+// TestDelayCommand measures a feed's deliveries from the command line.
+func TestDelayCommand(t *testing.T) {
+	t.Parallel()
+	w := newWorld(t)
+	w.film("--size", "640x360", "--rate", "15", "--keyframes", "1s")
+	w.addFeed()
+	w.state("live")
+	out, code := w.cli("delay", "--for", "1s", feed)
+	require.Zero(t, code, out)
+	for _, want := range []string{`(?m)^webrtc +\d+ ms .* pixels `, `(?m)^motion-jpeg +\d+ ms .* pixels `, `(?m)^hls +\d\.\d+ s .* pixels +3\.\d+ s`, `3\.00 s hold-back`, `picture on show`} {
+		assert.Regexp(t, want, out)
+	}
+	out, code = w.cli("delay", "--no-browser", "--output", "json", feed)
+	require.Zero(t, code, out)
+	var list []struct {
+		Delivery string
+		Seconds  float64
+		Measured any
+		Parts    []struct{ Name, Why string }
+	}
+	require.NoError(t, json.Unmarshal([]byte(out), &list))
+	require.Len(t, list, 3)
+	assert.Equal(t, "hls", list[2].Delivery)
+	assert.Greater(t, list[2].Seconds, list[0].Seconds)
+	assert.Nil(t, list[0].Measured)
+	_, code = w.cli("delay", "no-such-feed")
+	assert.Equal(t, 3, code)
+}
+
+// TestClock reads the page that is held before a camera as a camera's pixels would be.
+func TestClock(t *testing.T) {
+	t.Parallel()
+	w := newWorld(t)
+	page := openPage(t)
+	require.NoError(t, page.Open(w.url("/clock")))
+	require.NoError(t, page.Until(`/good to \d+ ms/.test(document.querySelector("#check").textContent)`, patience))
+	root, err := testkit.Root()
+	require.NoError(t, err)
+	jsQR, err := os.ReadFile(filepath.Join(root, "web/node_modules/jsqr/dist/jsQR.js"))
+	require.NoError(t, err, "run \"make build\"")
+	require.NoError(t, page.Run(string(jsQR)+`;
+		window.read = () => {
+			const side = 29 * 8;
+			const copy = Object.assign(document.createElement("canvas"), { width: side, height: side });
+			const pen = copy.getContext("2d");
+			pen.imageSmoothingEnabled = false;
+			pen.drawImage(document.querySelector("#code"), 0, 0, side, side);
+			return Number(jsQR(pen.getImageData(0, 0, side, side).data, side, side)?.data ?? 0);
+		};`))
+	require.NoError(t, page.Until(`Math.abs(window.read() - Date.now()) < 1000`, patience), "the time stands in the code")
+
+	// A device whose clock is off shows the service's time all the same.
+	require.NoError(t, page.Before(`const now = Date.now; Date.now = () => now() + 3_600_000;`))
+	require.NoError(t, page.Open(w.url("/clock")))
+	require.NoError(t, page.Until(`/3\d{6} ms ahead of the service/.test(document.querySelector("#check").textContent)`, patience))
+}
