@@ -27,6 +27,7 @@ func (s *shooter) terminals() error {
 		"cli-delay":   {"delay --for 10s lower-station", "delay --no-browser upper-station"},
 		"cli-inspect": {"inspect --user viewer --password funicular " + s.camera, "inspect --user viewer --password funicular " + s.winch, "inspect --user viewer --password wrong " + s.camera},
 	}
+	time.Sleep(8 * time.Second) // until rates are known and segments made
 	for name, lines := range commands {
 		if !s.wanted(name) {
 			continue
