@@ -200,6 +200,8 @@ func (o *soundOutput) align(samples []int16, captured int64) (aligned []int16, o
 	switch off := time.Duration(captured - o.origin - o.span(o.end())); {
 	case off > leastGap:
 		o.bridge(off)
+	case off < -longestGap: // the clock was set back: what is captured now is now
+		o.origin += int64(off)
 	case off < -leastGap:
 		return nil, false
 	case off.Abs() > deadBand:

@@ -228,3 +228,15 @@ func TestDriftIsMadeUpFor(t *testing.T) {
 		assert.InDelta(t, 1, math.Mod(fromStart, 2), 0.012, "by 60 s it would be off by 60 ms")
 	}
 }
+
+// TestAClockThatJumpsAndComesBack does not silence what comes after it.
+func TestAClockThatJumpsAndComesBack(t *testing.T) {
+	units, stamps := packets(append(click(16000, 1), click(16000, 1)...), 16000, 1, pcm.Big)
+	for i := 40; i < 50; i++ {
+		stamps[i] += int64(time.Hour)
+	}
+	made := hear(t, l16(16000, 1), units, stamps, media.Opus)
+	assert.Greater(t, len(made), 180)
+	last := made[len(made)-1]
+	assert.InDelta(t, begins+4*int64(time.Second), last.Captured, float64(200*time.Millisecond))
+}

@@ -19,6 +19,10 @@ const (
 
 	// How long a segment waits for its sound, which may come after the picture.
 	soundPatience = 1500 * time.Millisecond
+
+	// Sound that was taken so much later than the newest picture comes from a clock
+	// that has jumped. It would push all after it away.
+	soundAhead = 2 * time.Second
 )
 
 // soundLine lays sound beside the pictures of an epoch: its samples are where they
@@ -66,6 +70,9 @@ func (l *soundLine) place(s *media.Sample) int64 {
 // write takes a sample. first is where the epoch's pictures begin, in ticks of sound.
 func (l *soundLine) write(s *media.Sample, first int64) {
 	if l.picture == nil || !media.SameSound(s.Track, l.track) || len(l.samples) >= maxSegmentSamples {
+		return
+	}
+	if s.Captured.Sub(l.picture.Captured) > soundAhead {
 		return
 	}
 	target := l.place(s)

@@ -171,3 +171,62 @@ func TestInterruptedSound(t *testing.T) {
 	d.g.Break()
 	assert.NotEmpty(t, d.sounds(), "what was there is published at once")
 }
+
+// TestSoundFromTheFuture comes from a camera whose sound is stamped an hour ahead for
+// a moment. It takes nothing with it.
+func TestSoundFromTheFuture(t *testing.T) {
+	d := newDuet(t, aacTrack(48000, 2))
+	d.play(3 * time.Second)
+	d.g.WriteSound(&media.Sample{Track: d.track, Length: unitTicks, Captured: d.at.Add(time.Hour), Key: true, Data: []byte{0xbb, 0, 0}})
+	d.play(6 * time.Second)
+	all := d.sounds()
+	assert.Len(t, real(all), len(all), "nothing is missing and nothing was filled in")
+}
+
+// FuzzSound writes sound and pictures in any order and from any time, and looks at
+// what comes out: every segment's sound is whole, in order, and near its pictures.
+func FuzzSound(f *testing.F) {
+	f.Add([]byte{1, 0, 2, 0, 3, 40, 0, 4, 0, 1, 0, 5, 9})
+	f.Fuzz(func(t *testing.T, script []byte) {
+		fd := newFeeder(t, hls.Config{Run: "f", Start: time.Unix(5, 0), Wanted: 500 * time.Millisecond, Listed: 3})
+		tracks := []*media.Track{nil, aacTrack(48000, 2), aacTrack(8000, 1)}
+		fd.n = 1
+		wanted, epoch := 0, uint64(0)
+		for _, b := range script {
+			switch b % 8 {
+			case 0:
+				fd.write(1+int(b)/8, 5)
+			case 1:
+				fd.n = 0
+				epoch++
+				fd.epoch = &media.Epoch{Number: epoch, Tracks: fd.epoch.Tracks}
+				fd.write(1, 1)
+			case 2:
+				wanted = int(b/8) % len(tracks)
+				fd.g.SetSound(tracks[wanted])
+			case 3:
+				fd.g.Break()
+				epoch++
+				fd.epoch = &media.Epoch{Number: epoch, Tracks: fd.epoch.Tracks}
+				fd.n = 0
+			default:
+				if track := tracks[wanted]; track != nil {
+					off := (time.Duration(b) - 128) * 30 * time.Millisecond
+					fd.g.WriteSound(&media.Sample{Track: track, Length: unitTicks, Captured: fd.at.Add(off), Key: true, Data: []byte{0xaa}})
+				}
+			}
+		}
+		text, ok := fd.g.Media()
+		if !ok {
+			return
+		}
+		for _, name := range regexp.MustCompile(`(?m)^\S+\.m4s$`).FindAllString(string(text.Plain), -1) {
+			sounds, err := fmp4.ReadFragment(fd.file(name), 2)
+			require.NoError(t, err)
+			for i := 1; i < len(sounds); i++ {
+				require.Equal(t, sounds[i-1].DTS+uint64(sounds[i-1].Duration), sounds[i].DTS)
+			}
+			require.Less(t, len(sounds), 200, "a segment of a few seconds holds no more")
+		}
+	})
+}
