@@ -76,13 +76,14 @@ func (a *API) openWHEP(w http.ResponseWriter, r *http.Request, name string, f *s
 	}
 	ctx, cancel := context.WithTimeout(r.Context(), openWithin)
 	defer cancel()
-	video, err := f.Video(ctx, r.URL.Query().Get("rendition"), bytes.Contains(offer, []byte("m=audio")))
+	rendition := r.URL.Query().Get("rendition")
+	video, err := f.Video(ctx, rendition, bytes.Contains(offer, []byte("m=audio")))
 	if err != nil {
 		writePictureProblem(w, f, err)
 		return
 	}
 	var begun atomic.Pointer[whep.Session] // whoever looks at the viewers may be quicker
-	viewer, err := a.viewers.Join(r, name, viewers.WebRTC, r.URL.Query().Get("rendition"),
+	viewer, err := a.viewers.Join(r, name, viewers.WebRTC, rendition,
 		func() viewers.Numbers { return numbers(begun.Load()) },
 		func() {
 			if s := begun.Load(); s != nil {
@@ -94,7 +95,6 @@ func (a *API) openWHEP(w http.ResponseWriter, r *http.Request, name string, f *s
 		writePictureProblem(w, f, full(err))
 		return
 	}
-	rendition := r.URL.Query().Get("rendition")
 	source := whep.Source{Name: rendition, Hub: video.Hub, Smaller: smaller(f, rendition), Release: func() { viewer.Leave(); video.Release() }}
 	if video.Sound != nil {
 		source.Sound = &whep.Sound{Hub: video.Sound.Hub, Track: video.Sound.Track}

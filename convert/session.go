@@ -26,8 +26,7 @@ type session struct {
 	last     *media.Sample // handed over
 	arrived  time.Time     // when it was
 	lastAt   time.Time     // when it, or its repetition, was
-	silent   time.Time     // since when the worker owes a sign of life; zero when it does not
-	asked    time.Time
+	vigil    vigil
 	measured time.Time
 }
 
@@ -203,9 +202,7 @@ func (s *session) hand(sample *media.Sample) error {
 
 func (s *session) send(sample *media.Sample, late bool) error {
 	now := time.Now()
-	if s.silent.IsZero() {
-		s.silent = now
-	}
+	s.vigil.given(now)
 	s.lastAt = now
 	return s.worker.Picture(convert.Stamp{PTS: sample.PTS, Captured: sample.Captured.UnixNano(), Key: sample.Key, Late: late}, sample.Data)
 }
@@ -240,21 +237,8 @@ func (s *session) repeat(now time.Time) error {
 
 // check looks after the worker: it must not be silent or greedy.
 func (s *session) check(now time.Time) error {
-	if s.worker.Heard().After(s.silent) {
-		s.silent = time.Time{}
-	}
-	if !s.silent.IsZero() {
-		owed := now.Sub(s.silent)
-		if owed >= mostSilence {
-			s.worker.Kill()
-			return fmt.Errorf("the codec worker hangs: it has said nothing for %v", mostSilence)
-		}
-		if owed >= askAfter && now.Sub(s.asked) >= askAfter {
-			s.asked = now
-			if err := s.worker.Ask(); err != nil {
-				return err
-			}
-		}
+	if err := s.vigil.check(s.worker, now); err != nil {
+		return err
 	}
 	if now.Sub(s.measured) < time.Second {
 		return nil

@@ -172,8 +172,7 @@ type soundSession struct {
 	track  *media.Track
 	number uint32
 
-	begun    time.Time
-	handed   time.Time // when the newest unit was
+	vigil    vigil
 	measured time.Time
 
 	made map[uint32]soundMade // guarded by c.mu
@@ -187,7 +186,7 @@ type soundMade struct {
 }
 
 func (c *Sound) session(ctx context.Context) error {
-	s := &soundSession{c: c, made: make(map[uint32]soundMade), begun: time.Now()}
+	s := &soundSession{c: c, made: make(map[uint32]soundMade)}
 	worker, err := Start(c.cfg.Program, Events{Coded: s.coded})
 	if err != nil {
 		return err
@@ -233,16 +232,10 @@ func (s *soundSession) alive() error {
 	}
 }
 
-// check looks after the worker: it says something at least once a second while it is
-// given sound.
+// check looks after the worker: it must not be silent.
 func (s *soundSession) check(now time.Time) error {
-	heard := s.worker.Heard()
-	if heard.Before(s.begun) {
-		heard = s.begun
-	}
-	if s.handed.After(heard) && now.Sub(heard) > mostSilence {
-		s.worker.Kill()
-		return fmt.Errorf("the codec worker hangs: it has said nothing for %v", mostSilence)
+	if err := s.vigil.check(s.worker, now); err != nil {
+		return err
 	}
 	if now.Sub(s.measured) < time.Second {
 		return nil
@@ -261,7 +254,7 @@ func (s *soundSession) check(now time.Time) error {
 
 // hand gives the worker a unit.
 func (s *soundSession) hand(sample *media.Sample) error {
-	s.handed = time.Now()
+	s.vigil.given(time.Now())
 	if !media.SameSound(s.track, sample.Track) {
 		if err := s.begin(sample.Track); err != nil {
 			return err

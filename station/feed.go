@@ -2,7 +2,6 @@ package station
 
 import (
 	"context"
-	"errors"
 	"math/rand/v2"
 	"strconv"
 	"sync"
@@ -174,7 +173,8 @@ func (f *Feed) begin(record store.Feed) (*run, error) {
 		asked: make(map[string]fault.Code), outlets: make(map[string]*outlet), stills: make(map[Wanted]*media.Sample),
 	}
 	if err := r.cutting(r.name, hls.Original).Validate(); err != nil {
-		return nil, errors.Join(err, r.close())
+		r.close()
+		return nil, err
 	}
 	r.stale = time.AfterFunc(f.station.staleAfter, r.forget)
 	r.converter = convert.New(convert.Config{
@@ -205,7 +205,7 @@ func (f *Feed) end(r *run) {
 	r.parts.Wait()
 	r.converter.Close()
 	r.heard.Close()
-	_ = r.close()
+	r.close()
 	f.meter.reset()
 	f.change(StateOff, nil, 0, time.Time{})
 }
@@ -248,10 +248,9 @@ func (r *run) codec(ctx context.Context) (media.Codec, error) {
 }
 
 // close lets the hubs go.
-func (r *run) close() error {
+func (r *run) close() {
 	r.hub.Close()
 	r.sounds.Close()
-	return nil
 }
 
 // target returns the target duration of the list that players get; zero as long as

@@ -88,15 +88,9 @@ func (f *Feed) Open(ctx context.Context, rendition string) (*hls.Segmenter, erro
 		}
 		rendition = Automatic
 	}
-	wish, err := f.wish(rendition)
+	wish, err := f.videoWish(rendition, plan.HLS)
 	if err != nil {
 		return nil, err
-	}
-	if wish.Codec != media.H264 {
-		return nil, problem.Problem{
-			Status: http.StatusNotFound, Code: "rendition-not-for-hls", Detail: "That rendition is Motion JPEG, which HLS cannot carry.",
-			Remedy: "Ask for ../mjpeg?rendition=" + rendition + ".",
-		}
 	}
 	return r.outlet(rendition, &wish)
 }
@@ -127,6 +121,18 @@ func (f *Feed) wish(name string) (convert.Wish, error) {
 		}
 	}
 	return convert.Wish{}, unknownRendition(name)
+}
+
+// videoWish is wish for a delivery that carries H.264 alone.
+func (f *Feed) videoWish(name string, d plan.Delivery) (convert.Wish, error) {
+	wish, err := f.wish(name)
+	if err == nil && wish.Codec != media.H264 {
+		err = problem.Problem{
+			Status: http.StatusNotFound, Code: "rendition-not-for-" + string(d), Detail: "That rendition is Motion JPEG, which " + d.Name() + " does not carry.",
+			Remedy: "Ask for ../mjpeg?rendition=" + name + ".",
+		}
+	}
+	return wish, err
 }
 
 // Wish is what a feed's rendition asks for; the error says what is wrong with it.

@@ -218,15 +218,9 @@ func (f *Feed) video(ctx context.Context, rendition string) (*Video, error) {
 		}
 		rendition = Automatic
 	}
-	wish, err := f.wish(rendition)
+	wish, err := f.videoWish(rendition, plan.WebRTC)
 	if err != nil {
 		return nil, err
-	}
-	if wish.Codec != media.H264 {
-		return nil, problem.Problem{
-			Status: http.StatusNotFound, Code: "rendition-not-for-webrtc", Detail: "That rendition is Motion JPEG, which WebRTC does not carry.",
-			Remedy: "Ask for ../mjpeg?rendition=" + rendition + ".",
-		}
 	}
 	output, err := r.converter.Use(wish)
 	if err != nil {

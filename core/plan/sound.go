@@ -48,7 +48,6 @@ type Sound struct {
 	Convert bool        // it is not as the camera sends it
 	Always  bool        // it is converted whether somebody listens or not
 	Why     string      // a sentence
-	Lack    bool        // it would be wanted, but something is missing here
 }
 
 // SoundFor plans a camera's sound, nil for none, for a delivery.
@@ -65,7 +64,7 @@ func SoundFor(d Delivery, w Wish, t *media.Track, c Converter) Sound {
 	if d == WebRTC {
 		goal = media.Opus
 	}
-	name := d.name()
+	name := d.Name()
 	if carries(d, t) {
 		return Sound{Codec: t.Codec, Why: fmt.Sprintf("%s carries the camera's %s as it comes.", name, Describe(t))}
 	}
@@ -77,7 +76,7 @@ func SoundFor(d Delivery, w Wish, t *media.Track, c Converter) Sound {
 		lack = "the codec worker here was built without decoding AAC"
 	}
 	if lack != "" {
-		return Sound{Lack: true, Why: fmt.Sprintf("%s does not carry %s, and %s.", name, Describe(t), lack)}
+		return Sound{Why: fmt.Sprintf("%s does not carry %s, and %s.", name, Describe(t), lack)}
 	}
 	s := Sound{Codec: goal, Convert: true, Always: w == On}
 	when := "while somebody listens"
@@ -101,7 +100,8 @@ func carries(d Delivery, t *media.Track) bool {
 	return false
 }
 
-func (d Delivery) name() string {
+// Name is what people call a delivery.
+func (d Delivery) Name() string {
 	switch d {
 	case HLS:
 		return "HLS"

@@ -33,9 +33,8 @@ type aacUnpacker struct {
 	randomAccess                         bool
 	constantSize                         int
 
-	buf    []byte // of an access unit that goes over several packets (3.2.3)
-	want   int    // its size; 0 when none is open
-	header bits.Reader
+	buf  []byte // of an access unit that goes over several packets (3.2.3)
+	want int    // its size; 0 when none is open
 }
 
 func newAACUnpacker(f sdp.Format, t *media.Track) (unpacker, error) {
@@ -158,8 +157,7 @@ func (u *aacUnpacker) headers(payload []byte) (sizes []int, data []byte, err err
 	if end > len(payload) {
 		return nil, nil, errAUHeaders
 	}
-	u.header = bits.Reader{Data: payload[lengthBytes:end], Malformed: errAUHeaders}
-	r := &u.header
+	r := &bits.Reader{Data: payload[lengthBytes:end], Malformed: errAUHeaders}
 	for first := true; r.Pos < length; first = false {
 		size, err := u.oneHeader(r, first)
 		if err != nil {

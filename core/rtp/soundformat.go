@@ -34,11 +34,8 @@ func unsupported(format string, args ...any) error {
 	return UnsupportedError{fmt.Sprintf(format, args...)}
 }
 
-// RTP encoding names of sound beside those of media.
-const (
-	latmName  = "MP4A-LATM" // RFC 6416
-	mpeg4Name = "MPEG4-GENERIC"
-)
+// latmName is an RTP encoding name of AAC beside that of media.
+const latmName = "MP4A-LATM" // RFC 6416
 
 const mostChannels = 8
 
@@ -63,7 +60,7 @@ func newUnpacker(f sdp.Format) (unpacker, error) {
 			t.Channels = 2
 		}
 		return &opusUnpacker{described: t}, nil
-	case mpeg4Name:
+	case string(media.AAC):
 		return newAACUnpacker(f, t)
 	case latmName:
 		return newLATMUnpacker(f, t)

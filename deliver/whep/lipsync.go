@@ -18,13 +18,12 @@ const (
 	mostHeld      = 400 * time.Millisecond // that the browser may make of it
 	unknownLag    = 80 * time.Millisecond  // of sound that is only about to be converted
 
-	delayUnit    = 10 * time.Millisecond // of the playout delay extension
-	lagWeight    = 16                    // how many samples a lag is the mean of
-	holdsApart   = 30 * time.Millisecond // smaller changes are left alone
-	holdEvery    = 5 * time.Second
-	firstHold    = time.Second
-	delayBits    = 12
-	delayExtSize = 3
+	delayUnit  = 10 * time.Millisecond // of the playout delay extension
+	lagWeight  = 16                    // how many samples a lag is the mean of
+	holdsApart = 30 * time.Millisecond // smaller changes are left alone
+	holdEvery  = 5 * time.Second
+	firstHold  = time.Second
+	delayBits  = 12
 )
 
 // lag is how long after it was taken a stream is sent, smoothed.
@@ -55,5 +54,5 @@ func hold(picture, sound *lag) time.Duration {
 // tens of milliseconds.
 func playoutDelay(least, most time.Duration) []byte {
 	v := uint32(least/delayUnit)<<delayBits | uint32(most/delayUnit)
-	return []byte{byte(v >> 16), byte(v >> 8), byte(v)}[:delayExtSize]
+	return []byte{byte(v >> 16), byte(v >> 8), byte(v)}
 }
