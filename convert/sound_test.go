@@ -89,29 +89,3 @@ func TestSoundThatCannotBeUsed(t *testing.T) {
 	_, err = c.Use(media.AAC)
 	assert.ErrorIs(t, err, hub.ErrClosed)
 }
-
-// TestSoundThatPauses has a microphone that is silent for longer than a worker may be.
-func TestSoundThatPauses(t *testing.T) {
-	t.Parallel()
-	track := &media.Track{ID: 2, Kind: media.KindAudio, Codec: media.PCMU, ClockRate: 8000, Channels: 1}
-	epoch := &media.Epoch{Tracks: []*media.Track{track}}
-	source, n := hub.New(hub.Config{}), &notes{}
-	c := convert.NewSound(convert.SoundConfig{Program: worker(t), Source: source, Note: n.add})
-	t.Cleanup(func() { c.Close(); source.Close() })
-	o, err := c.Use(media.Opus)
-	require.NoError(t, err)
-	r := o.Hub().NewReader()
-	defer r.Close()
-	say := func() {
-		source.Publish(&media.Sample{Epoch: epoch, Track: track, Length: 800, Captured: time.Now(), Key: true, Data: make([]byte, 800)})
-		next(t, r)
-	}
-	say()
-	pid, begun := c.Costs().PID, time.Now()
-	const longer = 4 * time.Second
-	require.NoError(t, testkit.Eventually(within(t), func() bool { return time.Since(begun) > longer }))
-	say()
-	say()
-	assert.Equal(t, pid, c.Costs().PID, "it is the same worker")
-	assert.Empty(t, n.list())
-}
