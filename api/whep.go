@@ -95,7 +95,7 @@ func (a *API) openWHEP(w http.ResponseWriter, r *http.Request, name string, f *s
 		writePictureProblem(w, f, full(err))
 		return
 	}
-	source := whep.Source{Name: rendition, Hub: video.Hub, Smaller: smaller(f, rendition), Release: func() { viewer.Leave(); video.Release() }}
+	source := whep.Source{Name: rendition, Hub: video.Hub, Smaller: func() []whep.Step { return smaller(f, video.Name) }, Release: func() { viewer.Leave(); video.Release() }}
 	if video.Sound != nil {
 		source.Sound = &whep.Sound{Hub: video.Sound.Hub, Track: video.Sound.Track}
 	}

@@ -229,6 +229,30 @@ func TestRequestsGoBeforeEachConnection(t *testing.T) {
 	assert.ErrorIs(t, err, store.ErrNotFound)
 }
 
+// TestSmallerRenditions: what a viewer on a bad line gets is smaller than what it has,
+// which of a camera that sends JPEG is the automatic rendition.
+func TestSmallerRenditions(t *testing.T) {
+	t.Parallel()
+	y := newYard(t, func(f *store.Feed) {
+		f.Renditions = []store.Rendition{
+			{Name: "tiny", Codec: string(media.H264), BitRate: 60_000},
+			{Name: "pictures", Codec: string(media.JPEG)},
+			{Name: "huge", Codec: string(media.H264), BitRate: 4_000_000},
+			{Name: "middle", Codec: string(media.H264), BitRate: 80_000},
+		}
+	})
+	v, err := y.feed.Video(y.ctx, "", false)
+	require.NoError(t, err)
+	defer v.Release()
+	assert.Equal(t, Automatic, v.Name)
+	assert.Equal(t, []string{"middle", "tiny"}, y.feed.Smaller(v.Name), "the automatic one takes 150 kbit/s, the least that is made unasked")
+	assert.Equal(t, []string{"middle", "tiny"}, y.feed.Smaller("huge"))
+	assert.Equal(t, []string{"tiny"}, y.feed.Smaller("middle"))
+	assert.Empty(t, y.feed.Smaller("tiny"))
+	y.until("the camera's own rate is known", func() bool { return y.feed.Status().BitRate > 0 })
+	assert.NotContains(t, y.feed.Smaller(""), "huge")
+}
+
 // TestReorderedPicturesAreConvertedForWebRTC has a camera with B pictures: HLS takes
 // them as they are, browsers do not by WebRTC.
 func TestReorderedPicturesAreConvertedForWebRTC(t *testing.T) {

@@ -179,7 +179,8 @@ func (r *run) forgetStills() {
 // Video is a feed's H.264 for one viewer, with its sound. Release it.
 type Video struct {
 	Hub     *hub.Hub
-	Why     string // why it is converted; empty when it is the camera's own
+	Name    string // of the rendition; empty when it is the camera's own
+	Why     string // why it is converted without having been asked for
 	Sound   *Sound // nil for none
 	Release func()
 }
@@ -226,39 +227,36 @@ func (f *Feed) video(ctx context.Context, rendition string) (*Video, error) {
 	if err != nil {
 		return nil, cannotConvert(err)
 	}
-	return &Video{Hub: output.Hub(), Why: why, Release: output.Release}, nil
+	return &Video{Hub: output.Hub(), Name: rendition, Why: why, Release: output.Release}, nil
 }
 
 // Smaller lists the H.264 renditions that take clearly fewer bits than one, or than
 // the camera's own video with the empty name; the largest first.
-func (f *Feed) Smaller(rendition string) []string {
+func (f *Feed) Smaller(rendition string) (names []string) {
 	const share = 0.8 // of the bits
 	most := f.Status().BitRate
-	type rung struct {
-		name string
-		bits float64
+	if rendition != "" {
+		most = f.bits(rendition)
 	}
-	var rungs []rung
-	size := f.pictureSize()
+	bits := map[string]float64{}
 	for _, r := range f.stored().Renditions {
-		w, err := f.wish(r.Name)
-		if err != nil || w.Codec != media.H264 {
-			continue
-		}
-		made, _ := w.Resolve(size[0], size[1])
-		if r.Name == rendition {
-			most = float64(made.BitRate)
-		}
-		rungs = append(rungs, rung{r.Name, float64(made.BitRate)})
-	}
-	slices.SortStableFunc(rungs, func(a, b rung) int { return cmp.Compare(b.bits, a.bits) })
-	var names []string
-	for _, r := range rungs {
-		if r.bits <= share*most && r.name != rendition {
-			names = append(names, r.name)
+		if b := f.bits(r.Name); b > 0 && b <= share*most && r.Name != rendition {
+			bits[r.Name], names = b, append(names, r.Name)
 		}
 	}
+	slices.SortStableFunc(names, func(a, b string) int { return cmp.Compare(bits[b], bits[a]) })
 	return names
+}
+
+// bits is what a rendition takes a second, or 0 when there is no such H.264.
+func (f *Feed) bits(rendition string) float64 {
+	w, err := f.wish(rendition)
+	if err != nil || w.Codec != media.H264 {
+		return 0
+	}
+	size := f.pictureSize()
+	made, _ := w.Resolve(size[0], size[1])
+	return float64(made.BitRate)
 }
 
 // unfit says why browsers cannot decode the camera's own video by WebRTC.

@@ -1,6 +1,7 @@
 package whep
 
 import (
+	"math"
 	"sync/atomic"
 	"time"
 
@@ -12,29 +13,67 @@ import (
 // reads them.
 type line struct {
 	plan.Line
-	bytes uint64 // sent by the report before
-	at    time.Time
-	sent  float64 // bits a second, smoothed: keyframes come in bursts
+	before sums // at the report before
+	at     time.Time
+	sent   float64 // bits a second, smoothed: keyframes come in bursts
 
-	want atomic.Int32 // steps below what was asked for
-	now  atomic.Int32 // the same, of what is sent
+	steps []Step               // those that there were when the line was good
+	want  atomic.Pointer[Step] // nil for what was asked for
+	now   atomic.Pointer[Step] // the same, of what is sent
 }
 
+// sums are what was sent up to a report, and what the viewer missed of it.
+type sums struct{ bytes, packets, missed uint64 }
+
+func (st *stats) sums() sums {
+	repeated := st.repeated.Load()
+	return sums{st.bytes.Load(), st.packets.Load() - repeated, st.missed.Load()}
+}
+
+// report takes the share of packets that the viewer says is lost. Viewers count a
+// packet that came when it was sent again as one that came, so what they had to ask
+// for is looked at too.
 func (l *line) report(s *Session, loss float64, now time.Time) {
-	bytes := s.stats.bytes.Load()
-	if !l.at.IsZero() && now.After(l.at) {
-		const weight = 4 // reports
-		l.sent += (float64(bytes-l.bytes)*8/now.Sub(l.at).Seconds() - l.sent) / weight
-		l.Report(loss, float64(s.stats.estimate.Load()), l.sent, now)
+	const shortest = 500 * time.Millisecond // few packets say little
+	if now.Sub(l.at) < shortest {
+		return
 	}
-	l.bytes, l.at = bytes, now
-	l.want.Store(int32(l.Step()))
+	sums := s.stats.sums()
+	if !l.at.IsZero() {
+		loss = max(loss, missedShare(l.before, sums))
+		const weight = 4 // reports
+		l.sent += (float64(sums.bytes-l.before.bytes)*8/now.Sub(l.at).Seconds() - l.sent) / weight
+		l.judge(s.source, loss, float64(s.stats.estimate.Load()), now)
+	}
+	l.before, l.at = sums, now
+	s.stats.loss.Store(math.Float64bits(loss))
+}
+
+// judge takes what is known of the line, and says what is to be sent.
+func (l *line) judge(src Source, loss, estimate float64, now time.Time) {
+	if l.Step() == 0 && src.Smaller != nil {
+		l.steps = src.Smaller()
+		l.Steps = len(l.steps)
+	}
+	l.Report(loss, estimate, l.sent, now)
+	var want *Step
+	if n := l.Step(); n > 0 {
+		want = &l.steps[n-1]
+	}
+	l.want.Store(want)
+}
+
+func missedShare(before, now sums) float64 {
+	if now.packets <= before.packets {
+		return 0
+	}
+	return min(1, float64(now.missed-before.missed)/float64(now.packets-before.packets))
 }
 
 // name is that of the rendition that is sent.
 func (l *line) name(src Source) string {
-	if n := l.now.Load(); n > 0 {
-		return src.Smaller[n-1].Name
+	if step := l.now.Load(); step != nil {
+		return step.Name
 	}
 	return src.Name
 }
@@ -55,8 +94,8 @@ func (z *sender) change() (changed bool) {
 		return false
 	}
 	next := stream{hub: z.session.source.Hub, shelf: z.own, release: func() {}}
-	if want > 0 {
-		h, release, err := z.session.source.Smaller[want-1].Open()
+	if want != nil {
+		h, release, err := want.Open()
 		if err != nil {
 			return false // it is tried again with the next picture
 		}

@@ -61,6 +61,7 @@ type packet struct {
 	sequence uint16
 	stamp    uint32
 	marker   bool
+	asked    bool // for again
 	payload  []byte
 }
 
@@ -156,15 +157,27 @@ func (z *sender) pace(ctx context.Context, n int) error {
 func (z *sender) repeat(nack *rtcp.TransportLayerNack) {
 	for _, pair := range nack.Nacks {
 		for _, sequence := range pair.PacketList() {
-			z.mu.Lock()
-			p := z.sent[sequence%history]
-			z.mu.Unlock()
-			if p.payload != nil && p.sequence == sequence {
+			if p, ok := z.again(sequence); ok {
 				z.session.stats.repeated.Add(1)
 				_ = z.write(p) // a broken connection shows elsewhere
 			}
 		}
 	}
+}
+
+// again finds a packet that was sent, and counts it as missed once.
+func (z *sender) again(sequence uint16) (packet, bool) {
+	z.mu.Lock()
+	defer z.mu.Unlock()
+	p := &z.sent[sequence%history]
+	if p.payload == nil || p.sequence != sequence {
+		return packet{}, false
+	}
+	if !p.asked {
+		p.asked = true
+		z.session.stats.missed.Add(1)
+	}
+	return *p, true
 }
 
 // report tells the viewer when pictures were taken.

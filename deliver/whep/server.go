@@ -151,9 +151,9 @@ func (s *Server) Close() error {
 type Source struct {
 	Name    string // of the rendition; empty for what suits the feed
 	Hub     *hub.Hub
-	Smaller []Step // what a viewer on a bad line gets instead; the largest first
-	Sound   *Sound // nil for none
-	Release func() // called once, when the session has ended or there was none
+	Smaller func() []Step // what a viewer on a bad line gets instead at present, the largest first; nil for nothing
+	Sound   *Sound        // nil for none
+	Release func()        // called once, when the session has ended or there was none
 }
 
 // Step is a smaller rendition.

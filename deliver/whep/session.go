@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/rand"
 	"fmt"
+	"math"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -45,7 +46,8 @@ type Session struct {
 // stats counts what was sent and what the viewer says of it.
 type stats struct {
 	bytes, packets, repeated, asked atomic.Uint64
-	lost                            atomic.Uint32 // share of the newest report, in 256ths
+	missed                          atomic.Uint64 // packets that the viewer asked for again, each once
+	loss                            atomic.Uint64 // bits of a float64: share of packets, at the newest report
 	estimate                        atomic.Uint64 // bits a second, by the viewer
 }
 
@@ -55,7 +57,7 @@ type Stats struct {
 	Packets   uint64
 	Repeated  uint64  // packets that were sent again
 	Keyframes uint64  // times that the viewer asked for a picture to start with
-	Loss      float64 // share of packets lost, by the viewer's newest report
+	Loss      float64 // share of packets lost, at the viewer's newest report; one that was sent again counts
 	Estimate  float64 // bits a second that the viewer thinks its line carries; 0 when it does not say
 	Rendition string  // that is sent now
 	Way       string  // "udp" or "tcp"; empty until connected
@@ -66,7 +68,6 @@ func newSession(server *Server, feed string, pc *webrtc.PeerConnection, src Sour
 	s := &Session{
 		server: server, ID: strings.ToLower(rand.Text()[:16]), Started: time.Now(), feed: feed, pc: pc, source: src, track: newTrack(feed, media.H264), connected: make(chan struct{}),
 	}
-	s.line.Steps = len(src.Smaller)
 	s.ctx, s.cancel = context.WithCancel(context.Background())
 	s.sender = newSender(s, shelf)
 	return s
@@ -201,7 +202,6 @@ func (s *Session) feedback(sender *webrtc.RTPSender) {
 				s.again.Store(true)
 			case *rtcp.ReceiverReport:
 				for _, r := range p.Reports {
-					s.stats.lost.Store(uint32(r.FractionLost))
 					s.line.report(s, float64(r.FractionLost)/256, time.Now())
 				}
 			case *rtcp.ReceiverEstimatedMaximumBitrate:
@@ -215,7 +215,7 @@ func (s *Session) feedback(sender *webrtc.RTPSender) {
 func (s *Session) Stats() Stats {
 	st := Stats{
 		Bytes: s.stats.bytes.Load(), Packets: s.stats.packets.Load(), Repeated: s.stats.repeated.Load(), Keyframes: s.stats.asked.Load(),
-		Loss: float64(s.stats.lost.Load()) / 256, Estimate: float64(s.stats.estimate.Load()), Rendition: s.line.name(s.source),
+		Loss: math.Float64frombits(s.stats.loss.Load()), Estimate: float64(s.stats.estimate.Load()), Rendition: s.line.name(s.source),
 	}
 	s.sender.mu.Lock()
 	st.Mark = s.sender.mark

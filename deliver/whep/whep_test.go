@@ -219,49 +219,6 @@ func TestAPictureToStartWithIsSentWhenAskedFor(t *testing.T) {
 	}
 }
 
-// TestABadLineGetsLess reports losses as a viewer does whose line is too thin.
-func TestABadLineGetsLess(t *testing.T) {
-	s := newStage(t, whep.Config{})
-	small := hub.New(hub.Config{})
-	ctx, cancel := context.WithCancel(context.Background())
-	var filming sync.WaitGroup
-	filming.Go(func() { film(ctx, small) })
-	t.Cleanup(func() { cancel(); filming.Wait(); small.Close() })
-	var opened, released atomic.Int32
-	v := newViewer(t)
-	session, answer, err := s.server.Open(context.Background(), "gate", v.offer(t), whep.Source{
-		Hub: s.hub, Release: func() { s.released.Add(1) },
-		Smaller: []whep.Step{{Name: "small", Open: func() (*hub.Hub, func(), error) {
-			opened.Add(1)
-			return small, func() { released.Add(1) }, nil
-		}}},
-	})
-	require.NoError(t, err)
-	require.NoError(t, v.pc.SetRemoteDescription(webrtc.SessionDescription{Type: webrtc.SDPTypeAnswer, SDP: answer}))
-	first := v.next(t)
-	tell := time.NewTicker(200 * time.Millisecond)
-	defer tell.Stop()
-	eventually(t, "goes over to the smaller one", func() bool {
-		select {
-		case <-tell.C:
-			_ = v.pc.WriteRTCP([]rtcp.Packet{
-				&rtcp.ReceiverReport{Reports: []rtcp.ReceptionReport{{SSRC: v.ssrc.Load(), FractionLost: 64}}},
-				&rtcp.ReceiverEstimatedMaximumBitrate{Bitrate: 300_000, SSRCs: []uint32{v.ssrc.Load()}},
-			})
-		default:
-		}
-		return session.Stats().Rendition == "small"
-	})
-	assert.EqualValues(t, 1, opened.Load())
-	eventually(t, "what the viewer says", func() bool { st := session.Stats(); return st.Loss == 0.25 && st.Estimate == 300_000 })
-	eventually(t, "reads it", func() bool { return small.Readers() > 0 })
-	v.until(t, "it is sent, under the same SSRC", func(p *rtp.Packet) bool {
-		return p.SSRC == first.SSRC && p.Payload[0]&typeMask == stapA
-	})
-	session.End()
-	eventually(t, "all is released", func() bool { return s.released.Load() == 1 && released.Load() == 1 })
-}
-
 // TestICEBeginsAnew restarts ICE as a viewer does that has changed its network.
 func TestICEBeginsAnew(t *testing.T) {
 	s := newStage(t, whep.Config{})

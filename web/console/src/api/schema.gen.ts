@@ -1271,7 +1271,7 @@ export interface components {
             id: string;
             /**
              * Format: double
-             * @description Share of packets lost, by the viewer's newest report; WebRTC only
+             * @description Share of packets lost on the way, those sent again among them, at the viewer's newest report; WebRTC only
              */
             loss: number;
             /** @enum {string} */
