@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"os"
-	"path/filepath"
 	"time"
 
 	"webostrum/browser"
@@ -21,24 +20,12 @@ const (
 	demoFeed    = "lower-station"
 )
 
-// tools are functions that the measuring pages have: readClock reads the capture
-// time from the pixels of the picture on show; gather keeps its distance to now.
+// tools are functions that the measuring pages have: gather keeps how far behind the
+// picture on show is.
 const tools = `
 	window.shown = () => document.querySelector("#seen") ?? document.querySelector("webostrum-player")?.shadowRoot.querySelector("video");
-	window.delayNow = () => {
-		const e = window.shown();
-		const w = e.videoWidth || e.naturalWidth, h = e.videoHeight || e.naturalHeight;
-		if (!w) return 0;
-		const side = Math.round(h * 0.3);
-		const canvas = Object.assign(document.createElement("canvas"), { width: side, height: side });
-		const pen = canvas.getContext("2d", { willReadFrequently: true });
-		pen.drawImage(e, w - side, h - side, side, side, 0, 0, side, side);
-		const now = Date.now();
-		const code = jsQR(pen.getImageData(0, 0, side, side).data, side, side);
-		return code && Number(code.data) > 1e12 ? now - Number(code.data) : 0;
-	};
 	window.all = [];
-	window.gather = (every) => { window.all = []; window.timer = setInterval(() => { const d = window.delayNow(); if (d > 0) window.all.push(d); }, every); };
+	window.gather = (every) => { window.all = []; window.timer = setInterval(() => { const d = window.behind(window.shown()); if (d > 0) window.all.push(d); }, every); };
 	window.at = (share) => { const s = [...window.all].sort((a, b) => a - b); return s[Math.min(s.length - 1, Math.floor(s.length * share))] ?? 0; };
 	window.join = () => {
 		document.body.innerHTML = "";
@@ -56,18 +43,9 @@ const tools = `
 type theatre struct {
 	demo *testkit.Demo
 	page *browser.Page
-	qr   string
 }
 
 func openTheatre() (*theatre, func(), error) {
-	root, err := testkit.Root()
-	if err != nil {
-		return nil, nil, err
-	}
-	qr, err := os.ReadFile(filepath.Join(root, "web/node_modules/jsqr/dist/jsQR.js"))
-	if err != nil {
-		return nil, nil, fmt.Errorf("run \"make build\" first: %w", err)
-	}
 	data, err := os.MkdirTemp("", "webostrum-bench-")
 	if err != nil {
 		return nil, nil, err
@@ -86,7 +64,7 @@ func openTheatre() (*theatre, func(), error) {
 		demo.Kill()
 		_ = os.RemoveAll(data)
 	}
-	return &theatre{demo, page, string(qr)}, end, page.Open(demo.Enter)
+	return &theatre{demo, page}, end, page.Open(demo.Enter)
 }
 
 // open goes to a watch page and gives it the tools.
@@ -94,7 +72,10 @@ func (t *theatre) open(query string) error {
 	if err := t.page.Open(t.demo.Address + "/watch/" + demoFeed + query); err != nil {
 		return err
 	}
-	return t.page.Run(t.qr + ";" + tools)
+	if err := testkit.ReadClocks(t.page); err != nil {
+		return err
+	}
+	return t.page.Run(tools)
 }
 
 const onShow = `document.querySelector("webostrum-player")?.dataset.status === "playing"`

@@ -2,14 +2,10 @@ package e2e
 
 import (
 	"encoding/json"
-	"os"
-	"path/filepath"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-
-	"webostrum/testkit"
 )
 
 // TestDelayCommand measures a feed's deliveries from the command line.
@@ -48,20 +44,8 @@ func TestClock(t *testing.T) {
 	page := openPage(t)
 	require.NoError(t, page.Open(w.url("/clock")))
 	require.NoError(t, page.Until(`/good to \d+ ms/.test(document.querySelector("#check").textContent)`, patience))
-	root, err := testkit.Root()
-	require.NoError(t, err)
-	jsQR, err := os.ReadFile(filepath.Join(root, "web/node_modules/jsqr/dist/jsQR.js"))
-	require.NoError(t, err, "run \"make build\"")
-	require.NoError(t, page.Run(string(jsQR)+`;
-		window.read = () => {
-			const side = 29 * 8;
-			const copy = Object.assign(document.createElement("canvas"), { width: side, height: side });
-			const pen = copy.getContext("2d");
-			pen.imageSmoothingEnabled = false;
-			pen.drawImage(document.querySelector("#code"), 0, 0, side, side);
-			return Number(jsQR(pen.getImageData(0, 0, side, side).data, side, side)?.data ?? 0);
-		};`))
-	require.NoError(t, page.Until(`Math.abs(window.read() - Date.now()) < 1000`, patience), "the time stands in the code")
+	readClocks(t, page)
+	require.NoError(t, page.Until(`Math.abs(window.clockIn(document.querySelector("#code"), 1) - Date.now()) < 1000`, patience), "the time stands in the code")
 
 	// A device whose clock is off shows the service's time all the same.
 	require.NoError(t, page.Before(`const now = Date.now; Date.now = () => now() + 3_600_000;`))

@@ -42,9 +42,9 @@ func (w *world) picture(name string, wide int) {
 // fresh asks how old the picture on show is, by the clock in its pixels.
 func fresh(t *testing.T, page *browser.Page, atMost float64) {
 	t.Helper()
-	readClock(t, page)
-	require.NoError(t, page.Until("window.delay() > 0", patience))
-	delay, err := page.Number("window.delay()")
+	readClocks(t, page)
+	require.NoError(t, page.Until(behind+" > 0", patience))
+	delay, err := page.Number(behind)
 	require.NoError(t, err)
 	assert.Less(t, delay, atMost, "milliseconds")
 }
@@ -99,34 +99,23 @@ func TestCameraForgetsItsSettings(t *testing.T) {
 	assert.Contains(t, out, `camera request "bigger" (GET /settings): answered 200`)
 }
 
-const image = `document.querySelector("#seen")`
+const seenImage = `document.querySelector("#seen")`
 
 // show puts a picture of the service on a page that is one of its own.
 func show(t *testing.T, page *browser.Page, src string) {
 	t.Helper()
 	require.NoError(t, page.Run(`
 		document.body.innerHTML = "<img id=seen>";
-		`+image+`.src = "`+src+`";`))
-	require.NoError(t, page.Until(image+".naturalWidth > 0", patience))
+		`+seenImage+`.src = "`+src+`";`))
+	require.NoError(t, page.Until(seenImage+".naturalWidth > 0", patience))
 }
 
-// imageClock makes readClock read the image.
-func imageClock(t *testing.T, page *browser.Page) {
-	t.Helper()
-	root, err := testkit.Root()
-	require.NoError(t, err)
-	jsQR, err := os.ReadFile(filepath.Join(root, "web/node_modules/jsqr/dist/jsQR.js"))
-	require.NoError(t, err, "run \"make build\"")
-	require.NoError(t, page.Run(string(jsQR)+`;
-		window.taken = () => {
-			const img = `+image+`;
-			const side = Math.round(img.naturalHeight * 0.3);
-			const canvas = Object.assign(document.createElement("canvas"), { width: side, height: side });
-			const pen = canvas.getContext("2d");
-			pen.drawImage(img, img.naturalWidth - side, img.naturalHeight - side, side, side, 0, 0, side, side);
-			const code = jsQR(pen.getImageData(0, 0, side, side).data, side, side);
-			return code ? Number(code.data) : 0;
-		};`))
+// taken is the capture time that stands in the image's pixels, or 0.
+const taken = "window.clockIn(" + seenImage + ")"
+
+// later is true once what is read has become more than it was at first.
+func later(name, read string) string {
+	return "(" + name + " ||= " + read + ") && " + read + " > " + name
 }
 
 // TestVideoInAnImage shows an H.264 camera in an <img>: for somebody whose browser
@@ -143,15 +132,15 @@ func TestVideoInAnImage(t *testing.T) {
 	require.NoError(t, page.Until("window.refused === true", patience), "a stranger")
 	signIn(t, w, page)
 	show(t, page, "/media/"+feed+"/mjpeg")
-	imageClock(t, page)
-	require.NoError(t, page.Until("window.taken() > 1e12", patience))
-	require.NoError(t, page.Until("(window.first ??= window.taken()) && window.taken() > window.first", patience), "it moves")
-	age, err := page.Number("Date.now() - window.taken()")
+	readClocks(t, page)
+	require.NoError(t, page.Until(taken+" > 0", patience))
+	require.NoError(t, page.Until(later("window.first", taken), patience), "it moves")
+	age, err := page.Number("window.behind(" + seenImage + ")")
 	require.NoError(t, err)
 	assert.Less(t, age, 5000.0, "milliseconds")
 
 	show(t, page, "/media/"+feed+"/still.jpg?size=320x")
-	wide, err := page.Number(image + ".naturalWidth")
+	wide, err := page.Number(seenImage + ".naturalWidth")
 	require.NoError(t, err)
 	assert.Equal(t, 320.0, wide)
 }
@@ -167,12 +156,12 @@ func TestStillsBecomeVideo(t *testing.T) {
 	require.NoError(t, page.Open(w.url("/watch/summit-mast")))
 	require.NoError(t, page.Until(playing, patience))
 	fresh(t, page, 30_000)
-	require.NoError(t, page.Until(`(window.first ??= window.readClock()) && window.readClock() > window.first`, patience), "a newer picture comes")
+	require.NoError(t, page.Until(later("window.first", onShow), patience), "a newer picture comes")
 
 	show(t, page, "/media/summit-mast/mjpeg")
-	imageClock(t, page)
-	require.NoError(t, page.Until("window.taken() > 1e12", patience))
-	require.NoError(t, page.Until("(window.begun ??= window.taken()) && window.taken() > window.begun", patience), "it moves")
+	readClocks(t, page)
+	require.NoError(t, page.Until(taken+" > 0", patience))
+	require.NoError(t, page.Until(later("window.begun", taken), patience), "it moves")
 	f, err := w.client().Feed(context.Background(), "summit-mast")
 	require.NoError(t, err)
 	assert.Equal(t, "poll", f.Session.Transport)

@@ -19,8 +19,8 @@ import (
 // by how much it is.
 func nearLive(t *testing.T, page *browser.Page) time.Duration {
 	t.Helper()
-	readClock(t, page)
-	require.NoError(t, page.Until("(window.seen = window.delay()) > 100 && window.seen < 15000", patience), "no QR clock in the pixels, or far behind")
+	readClocks(t, page)
+	require.NoError(t, page.Until("(window.seen = "+behind+") > 100 && window.seen < 15000", patience), "no QR clock in the pixels, or far behind")
 	ms, err := page.Number("window.seen")
 	require.NoError(t, err)
 	return time.Duration(ms) * time.Millisecond
@@ -43,7 +43,7 @@ func TestWatchPage(t *testing.T) {
 	w.film("--keyframes", "1s")
 	require.NoError(t, page.Until(playing, patience), "starts by itself")
 	t.Logf("delay of HLS with segments of 1 s, from the pixels: %v", nearLive(t, page))
-	agrees := "Math.abs(" + player + ".dataset.delay - window.delay()) < 700"
+	agrees := "Math.abs(" + player + ".dataset.delay - " + behind + ") < 700"
 	require.NoError(t, page.Until(agrees, patience), "the details line agrees with the pixels")
 	muted, err := page.Text(player + `.shadowRoot.querySelector("video").muted`)
 	require.NoError(t, err)
@@ -67,8 +67,8 @@ func TestWatchPage(t *testing.T) {
 		assert.Equal(t, 404, res.StatusCode, "nothing of the run before is served")
 		at, err := page.Number("Date.now()")
 		require.NoError(t, err)
-		readClock(t, page)
-		require.NoError(t, page.Until("window.readClock() > "+formatFloat(at), patience), "the page shows pictures taken after the restart")
+		readClocks(t, page)
+		require.NoError(t, page.Until(onShow+" > "+formatFloat(at), patience), "the page shows pictures taken after the restart")
 	})
 }
 
@@ -186,8 +186,8 @@ func TestEngineThatPlaysHLSItself(t *testing.T) {
 	w.state("live")
 	at, err := page.Number("Date.now()")
 	require.NoError(t, err)
-	readClock(t, page)
-	require.NoError(t, page.Until("window.readClock() > "+formatFloat(at), patience), "goes on after the camera's connection broke")
+	readClocks(t, page)
+	require.NoError(t, page.Until(onShow+" > "+formatFloat(at), patience), "goes on after the camera's connection broke")
 }
 
 // TestKeyframesFarApart watches a camera whose keyframes are five seconds apart,

@@ -34,10 +34,10 @@ func watchByWebRTC(t *testing.T, w *world, name string, before ...string) *brows
 // delays reads the clock in the pixels so many times and returns the median.
 func delays(t *testing.T, page *browser.Page, n int) float64 {
 	t.Helper()
-	readClock(t, page)
+	readClocks(t, page)
 	require.NoError(t, page.Run(`
 		window.all = [];
-		const step = () => { const d = window.delay(); if (d > 0) window.all.push(d); if (window.all.length < `+number(n)+`) setTimeout(step, 50); };
+		const step = () => { const d = `+behind+`; if (d > 0) window.all.push(d); if (window.all.length < `+number(n)+`) setTimeout(step, 50); };
 		step();`))
 	require.NoError(t, page.Until("window.all.length >= "+number(n), patience))
 	median, err := page.Number("window.all.sort((a, b) => a - b)[Math.floor(window.all.length / 2)]")

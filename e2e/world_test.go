@@ -8,7 +8,6 @@ import (
 	"errors"
 	"os"
 	"os/exec"
-	"path/filepath"
 	"testing"
 	"time"
 
@@ -165,23 +164,14 @@ const playing = player + `?.dataset.status === "playing" && ` + player + `.shado
 // width is the width of the picture on show.
 const width = player + `.shadowRoot.querySelector("video").videoWidth`
 
-// readClock defines a function that returns the capture time that stands in
-// the QR code of the picture on show, or 0.
-func readClock(t *testing.T, page *browser.Page) {
+// onShow is the capture time that stands in the pixels of the video on show, or 0, and
+// behind how long ago that was, milliseconds. readClocks goes first.
+const (
+	onShow = "window.clockIn(" + video + ")"
+	behind = "window.behind(" + video + ")"
+)
+
+func readClocks(t *testing.T, page *browser.Page) {
 	t.Helper()
-	root, err := testkit.Root()
-	require.NoError(t, err)
-	jsQR, err := os.ReadFile(filepath.Join(root, "web/node_modules/jsqr/dist/jsQR.js"))
-	require.NoError(t, err, "run \"make build\"")
-	require.NoError(t, page.Run(string(jsQR)+`;
-		window.readClock = () => {
-			const video = `+player+`.shadowRoot.querySelector("video");
-			const side = Math.round(video.videoHeight * 0.3);
-			const canvas = Object.assign(document.createElement("canvas"), { width: side, height: side });
-			const pen = canvas.getContext("2d");
-			pen.drawImage(video, video.videoWidth - side, video.videoHeight - side, side, side, 0, 0, side, side);
-			const code = jsQR(pen.getImageData(0, 0, side, side).data, side, side);
-			return code ? Number(code.data) : 0;
-		};
-		window.delay = () => { const at = window.readClock(); return at > 1e12 ? Date.now() - at : -1; };`))
+	require.NoError(t, testkit.ReadClocks(page))
 }

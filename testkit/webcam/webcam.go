@@ -87,9 +87,14 @@ func Say(conn net.Conn, parts ...string) {
 // Film sends pictures as Motion JPEG, one after the other at a pace, until the
 // other side hangs up.
 func Film(conn net.Conn, pace time.Duration, pictures ...[]byte) {
+	FilmOf(conn, pace, func(n int) []byte { return pictures[n%len(pictures)] })
+}
+
+// FilmOf is Film with pictures that are made when they are sent.
+func FilmOf(conn net.Conn, pace time.Duration, picture func(n int) []byte) {
 	Say(conn, "HTTP/1.1 200 OK\r\nContent-Type: multipart/x-mixed-replace; boundary=cut\r\n\r\n")
 	for n := 0; ; n++ {
-		p := pictures[n%len(pictures)]
+		p := picture(n)
 		if _, err := fmt.Fprintf(conn, "--cut\r\nContent-Type: image/jpeg\r\nContent-Length: %d\r\n\r\n%s\r\n", len(p), p); err != nil {
 			return
 		}

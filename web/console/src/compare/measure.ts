@@ -1,6 +1,4 @@
 // What is read of each delivery while it plays.
-import type jsQR from "jsqr";
-
 export type Way = "webrtc" | "motion-jpeg" | "hls";
 
 export const ways: { way: Way; name: string }[] = [
@@ -24,24 +22,6 @@ export interface Numbers {
   stalls: number;
   rate: number | null; // pictures a second
   looks: number; // that a delay was found in
-}
-
-const clockShare = 0.3; // the QR clock stands in that part of the picture, at the bottom right
-const wideEnough = 216;
-const plausible = 1e12;
-
-/** Reads the capture time that stands in the pixels, or null. */
-export function readClock(read: typeof jsQR, picture: HTMLVideoElement | HTMLImageElement, pen: CanvasRenderingContext2D): number | null {
-  const [w, h] = picture instanceof HTMLVideoElement ? [picture.videoWidth, picture.videoHeight] : [picture.naturalWidth, picture.naturalHeight];
-  if (!w || !h) return null;
-  const from = Math.round(h * clockShare);
-  const side = Math.min(from, wideEnough);
-  pen.canvas.width = side;
-  pen.canvas.height = side;
-  pen.drawImage(picture, w - from, h - from, from, from, 0, 0, side, side);
-  const code = read(pen.getImageData(0, 0, side, side).data, side, side);
-  const at = code ? Number(code.data) : NaN;
-  return at > plausible ? at : null;
 }
 
 function share(sorted: number[], part: number): number | null {

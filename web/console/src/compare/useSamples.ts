@@ -1,7 +1,8 @@
 import { useEffect, useRef, useState } from "react";
 
 import { compareClocks } from "../../../player/link";
-import { readClock, type Sample, type Way, ways } from "./measure";
+import { ClockReader } from "./clock";
+import { type Sample, type Way, ways } from "./measure";
 
 const every = 250;
 const kept = 240; // a minute
@@ -22,11 +23,13 @@ export function useSamples(box: React.RefObject<HTMLElement | null>, feed: strin
       const { default: read } = await import("jsqr");
       const pen = document.createElement("canvas").getContext("2d", { willReadFrequently: true });
       if (ended || !pen) return;
+      const clocks: Record<Way, ClockReader> = { webrtc: new ClockReader(read, pen), "motion-jpeg": new ClockReader(read, pen), hls: new ClockReader(read, pen) };
       timer = setInterval(() => {
         const now = Date.now() + offset.current;
+        const seen = ways.map(({ way }) => ({ way, sample: look(box.current, way, now, clocks[way]) }));
         setSamples((before) => {
           const next = { ...before };
-          for (const { way } of ways) next[way] = [...before[way], look(box.current, way, now, (p) => readClock(read, p, pen))].slice(-kept);
+          for (const { way, sample } of seen) next[way] = [...before[way], sample].slice(-kept);
           return next;
         });
       }, every);
@@ -40,13 +43,13 @@ export function useSamples(box: React.RefObject<HTMLElement | null>, feed: strin
   return samples;
 }
 
-function look(box: HTMLElement | null, way: Way, now: number, read: (p: HTMLVideoElement | HTMLImageElement) => number | null): Sample {
+function look(box: HTMLElement | null, way: Way, now: number, clock: ClockReader): Sample {
   const tile = box?.querySelector<HTMLElement>(`[data-way="${way}"]`);
   const player = tile?.querySelector<HTMLElement>("webostrum-player");
   const picture = tile?.querySelector("img") ?? player?.shadowRoot?.querySelector("video");
   // A player that has fallen back is not what the tile is about.
   if (way === "webrtc" && player?.dataset.method !== "WebRTC") return { at: now, delay: null, byPixels: false, frames: null };
-  const taken = picture ? read(picture) : null;
+  const taken = picture ? clock.capturedAt(picture) : null;
   const frames = picture instanceof HTMLVideoElement ? picture.getVideoPlaybackQuality().totalVideoFrames : null;
   if (taken !== null) return { at: now, delay: now - taken, byPixels: true, frames };
   const said = player?.dataset.status === "playing" ? Number(player.dataset.delay) : NaN;
