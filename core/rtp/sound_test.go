@@ -106,6 +106,29 @@ func TestSoundPackets(t *testing.T) {
 	}
 }
 
+// TestLongPacketsOfSamples has a camera that sends a packet four times a second, too
+// long for a datagram to a browser.
+func TestLongPacketsOfSamples(t *testing.T) {
+	h := hear(t, mu)
+	payload := make([]byte, 2001)
+	for i := range payload {
+		payload[i] = byte(i % 251)
+	}
+	h.push(payload, true)
+	h.ts += uint32(len(payload))
+	h.push(payload[:480], true)
+	assert.Equal(t, append(append([]byte(nil), payload...), payload[:480]...), bytes.Join(h.data(), nil), "nothing is lost")
+	require.Len(t, h.samples, 6)
+	var end int64
+	for _, s := range h.samples {
+		assert.Equal(t, end, s.PTS)
+		assert.LessOrEqual(t, s.Length, int64(480), "60 ms")
+		assert.InDelta(t, 400, s.Length, 80, "no crumbs")
+		end += s.Length
+	}
+	assert.Equal(t, h.Track().Duration(h.samples[4].PTS), h.samples[4].Captured.Sub(h.samples[0].Captured), "each was taken when it was")
+}
+
 func TestSoundThatIsNotTaken(t *testing.T) {
 	for lines, why := range map[string]string{
 		"m=audio 0 RTP/AVP 97\na=rtpmap:97 G726-32/8000\n":                                            "G726-32 is not handled; set the camera to",

@@ -48,10 +48,9 @@ func newUnpacker(f sdp.Format) (unpacker, error) {
 	t := &media.Track{ID: 2, Kind: media.KindAudio, Codec: media.Codec(f.Encoding), ClockRate: f.ClockRate, Channels: channels}
 	switch f.Encoding {
 	case string(media.PCMU), string(media.PCMA):
-		return &samplesUnpacker{described: t, bytes: channels}, nil
+		return newSamplesUnpacker(t, 1), nil
 	case string(media.L16):
-		const sampleBytes = 2
-		return &samplesUnpacker{described: t, bytes: sampleBytes * channels}, nil
+		return newSamplesUnpacker(t, 2), nil
 	case string(media.Opus):
 		// The description always says two channels (RFC 7587, 7); this tells whether
 		// they differ.
@@ -72,20 +71,34 @@ func newUnpacker(f sdp.Format) (unpacker, error) {
 	return nil, unsupported("%s is not handled; set the camera to AAC, G.711 or Opus", name)
 }
 
+// longestUnit is how long a unit of bare samples is at most, milliseconds: some
+// cameras send a packet a quarter of a second, which browsers' buffers are not made for.
+const longestUnit = 60
+
 // samplesUnpacker takes packets that are samples and nothing else (RFC 3551, 4.5).
 type samplesUnpacker struct {
 	described *media.Track
 	bytes     int // of all channels at one moment
+	most      int // moments in a unit
+}
+
+func newSamplesUnpacker(t *media.Track, bytes int) *samplesUnpacker {
+	return &samplesUnpacker{described: t, bytes: bytes * t.Channels, most: int(t.ClockRate) * longestUnit / 1000}
 }
 
 func (u *samplesUnpacker) track() *media.Track { return u.described }
 
-func (u *samplesUnpacker) push(payload []byte, _, _ bool) ([]unit, error) {
-	n := len(payload) / u.bytes
-	if n == 0 {
-		return nil, nil
+// push cuts a packet that is too long into parts of one length, nearly.
+func (u *samplesUnpacker) push(payload []byte, _, _ bool) (units []unit, err error) {
+	rest := append([]byte(nil), payload[:len(payload)/u.bytes*u.bytes]...)
+	for len(rest) > 0 {
+		moments := len(rest) / u.bytes
+		parts := (moments + u.most - 1) / u.most
+		n := (moments + parts - 1) / parts
+		units = append(units, unit{rest[: n*u.bytes : n*u.bytes], int64(n)})
+		rest = rest[n*u.bytes:]
 	}
-	return []unit{{append([]byte(nil), payload[:n*u.bytes]...), int64(n)}}, nil
+	return units, nil
 }
 
 // opusUnpacker takes packets that are one Opus packet each (RFC 7587, 4.2).
