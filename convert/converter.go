@@ -1,7 +1,6 @@
 package convert
 
 import (
-	"context"
 	"encoding/json"
 	"fmt"
 	"sync"
@@ -35,10 +34,6 @@ const (
 	askAfter    = time.Second            // of silence
 	repeatAfter = 500 * time.Millisecond // video goes on with the last picture when no new one comes
 	mayWait     = 2                      // pictures that may wait before the ones in front are only decoded
-
-	firstPause   = 100 * time.Millisecond
-	longestPause = 10 * time.Second
-	settled      = 5 * time.Second // a worker that lived so long begins with small pauses again
 )
 
 // Wish is what somebody wants of a feed.
@@ -60,9 +55,7 @@ func (w Wish) Key() string {
 // safe for concurrent use.
 type Converter struct {
 	cfg    Config
-	cancel context.CancelFunc
-	ended  sync.WaitGroup
-	kick   chan struct{} // holds a value when the outputs have changed
+	engine engine
 
 	mu      sync.Mutex
 	closed  bool               // guarded by mu
@@ -84,10 +77,8 @@ func New(cfg Config) *Converter {
 	if cfg.Note == nil {
 		cfg.Note = func(string) {}
 	}
-	c := &Converter{cfg: cfg, kick: make(chan struct{}, 1), outputs: make(map[string]*Output)}
-	ctx, cancel := context.WithCancel(context.Background())
-	c.cancel = cancel
-	c.ended.Go(func() { c.loop(ctx) })
+	c := &Converter{cfg: cfg, outputs: make(map[string]*Output)}
+	c.engine.start(func() bool { return len(c.present(time.Now())) > 0 }, c.session, c.failed)
 	return c
 }
 
@@ -96,8 +87,7 @@ func (c *Converter) Close() {
 	c.mu.Lock()
 	c.closed = true
 	c.mu.Unlock()
-	c.cancel()
-	c.ended.Wait()
+	c.engine.stop()
 	c.mu.Lock()
 	outputs := c.outputs
 	c.outputs = nil
@@ -136,65 +126,10 @@ func (c *Converter) Use(w Wish) (*Output, error) {
 		}
 		o = &Output{converter: c, wish: w, hub: hub.New(hub.Config{})}
 		c.outputs[key] = o
-		c.kicked()
+		c.engine.kicked()
 	}
 	o.users++
 	return o, nil
-}
-
-func (c *Converter) kicked() {
-	select {
-	case c.kick <- struct{}{}:
-	default:
-	}
-}
-
-// loop runs workers while there is something to make.
-func (c *Converter) loop(ctx context.Context) {
-	keep(ctx, c.kick, func() bool { return len(c.present(time.Now())) > 0 }, c.session, c.failed)
-}
-
-// keep runs one session after the other while something is wanted, with pauses that
-// grow after those that fail. A kick says that something may be wanted now.
-func keep(ctx context.Context, kick <-chan struct{}, wanted func() bool, session func(context.Context) error, failed func(error, time.Duration)) {
-	pause := firstPause
-	for {
-		if !wanted() {
-			select {
-			case <-ctx.Done():
-				return
-			case <-kick:
-				continue
-			}
-		}
-		begun := time.Now()
-		err := session(ctx)
-		if ctx.Err() != nil {
-			return
-		}
-		if err == nil {
-			continue
-		}
-		if time.Since(begun) >= settled {
-			pause = firstPause
-		}
-		failed(err, pause)
-		if !wait(ctx, pause) {
-			return
-		}
-		pause = min(2*pause, longestPause)
-	}
-}
-
-func wait(ctx context.Context, d time.Duration) bool {
-	timer := time.NewTimer(d)
-	defer timer.Stop()
-	select {
-	case <-ctx.Done():
-		return false
-	case <-timer.C:
-		return true
-	}
 }
 
 func (c *Converter) failed(err error, pause time.Duration) {
