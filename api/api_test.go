@@ -39,16 +39,20 @@ type world struct {
 	api      *api.API
 }
 
-func start(t *testing.T) *world {
+func start(t *testing.T) *world { return startWith(t, func(*api.Config) {}) }
+
+func startWith(t *testing.T, change func(*api.Config)) *world {
 	t.Helper()
 	records, err := store.Open(t.TempDir())
 	require.NoError(t, err)
 	st, err := station.Open(station.Config{Store: records, Log: slog.New(slog.DiscardHandler)})
 	require.NoError(t, err)
-	a, err := api.New(api.Config{
+	cfg := api.Config{
 		Store: records, Station: st, Version: "test", PlaylistWait: 50 * time.Millisecond, EnterKey: "open-sesame",
 		Web: fstest.MapFS{"console.html": {Data: []byte("<title>console</title>")}, "assets/x-1.js": {Data: []byte("1")}},
-	})
+	}
+	change(&cfg)
+	a, err := api.New(cfg)
 	require.NoError(t, err)
 	s := httptest.NewServer(a)
 	t.Cleanup(func() { a.EndStreams(); s.Close(); st.Close(); assert.NoError(t, records.Close()) })

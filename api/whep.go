@@ -3,7 +3,6 @@ package api
 import (
 	"bytes"
 	"context"
-	"crypto/rand"
 	"encoding/json"
 	"errors"
 	"io"
@@ -108,7 +107,7 @@ func (a *API) openWHEP(w http.ResponseWriter, r *http.Request, name string, f *s
 	h := w.Header()
 	h.Set("Content-Type", sdpType)
 	h.Set("Location", strings.TrimSuffix(r.URL.Path, "/")+"/"+session.ID)
-	h.Set("Etag", `"`+session.ID+`"`)
+	h.Set("Etag", `"`+session.Tag()+`"`)
 	h.Set("Cache-Control", "no-store")
 	a.tellICEServers(h)
 	w.WriteHeader(http.StatusCreated)
@@ -205,10 +204,17 @@ func (a *API) patchWHEP(w http.ResponseWriter, r *http.Request, name, id string)
 		writeProblem(w, newProblem(http.StatusUnsupportedMediaType, "patch-type", "A change is sent as "+trickleType+".", "Set Content-Type."))
 		return
 	}
-	if strings.Trim(r.Header.Get("If-Match"), `"`) != "*" {
+	switch strings.Trim(r.Header.Get("If-Match"), `"`) {
+	case "*":
+		restartWHEP(w, r, session)
+	case session.Tag(), "": // some players leave the tag out, and nothing is done with candidates anyway
 		w.WriteHeader(http.StatusNoContent)
-		return
+	default:
+		writeProblem(w, newProblem(http.StatusPreconditionFailed, "patch-outdated", "The change is for ICE credentials that the session no longer has.", `Take the newest Etag, or begin anew with If-Match: "*".`))
 	}
+}
+
+func restartWHEP(w http.ResponseWriter, r *http.Request, session *whep.Session) {
 	fragment, err := io.ReadAll(http.MaxBytesReader(w, r.Body, mostOffer))
 	if err != nil {
 		writeProblem(w, newProblem(http.StatusRequestEntityTooLarge, "offer-too-large", "The change is larger than 64 KiB.", ""))
@@ -222,7 +228,7 @@ func (a *API) patchWHEP(w http.ResponseWriter, r *http.Request, name, id string)
 		return
 	}
 	w.Header().Set("Content-Type", trickleType)
-	w.Header().Set("Etag", `"`+strings.ToLower(rand.Text())+`"`)
+	w.Header().Set("Etag", `"`+session.Tag()+`"`)
 	w.WriteHeader(http.StatusOK)
 	_, _ = io.WriteString(w, answer) // a viewer that has gone is no error
 }

@@ -248,12 +248,14 @@ func TestICEIsRestartedByABrowser(t *testing.T) {
 			while (pc.iceConnectionState === "checking" || (await now()) < before + 100_000) await new Promise((r) => setTimeout(r, 50));
 			const trickled = await fetch(session, { ...patch, headers: { "Content-Type": "application/trickle-ice-sdpfrag" } });
 			const empty = await fetch(session, { ...patch, body: "a=mid:0" });
-			window.told = [renewed.status, pc.iceConnectionState, trickled.status, empty.status].join(" ");
+			const since = async (tag) => (await fetch(session, { ...patch, headers: { ...patch.headers, "If-Match": tag } })).status;
+			const tags = [await since(answer.headers.get("Etag")), await since(renewed.headers.get("Etag"))];
+			window.told = [renewed.status, pc.iceConnectionState, trickled.status, empty.status, ...tags].join(" ");
 		})();`))
 	require.NoError(t, page.Until(`window.told !== ""`, patience))
 	told, err := page.Text("window.told")
 	require.NoError(t, err)
-	assert.Equal(t, "200 connected 204 422", told)
+	assert.Equal(t, "200 connected 204 422 412 204", told)
 	link, err := page.Text("window.link")
 	require.NoError(t, err)
 	assert.Contains(t, link, `<turn:127.0.0.1:9>; rel="ice-server"; username="crag"; credential="secret"`)

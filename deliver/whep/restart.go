@@ -2,6 +2,7 @@ package whep
 
 import (
 	"context"
+	"crypto/rand"
 	"errors"
 	"fmt"
 	"strings"
@@ -53,8 +54,17 @@ func (s *Session) Restart(ctx context.Context, fragment string) (answer string, 
 	if err := s.pc.SetLocalDescription(local); err != nil {
 		return "", err
 	}
-	return s.gathered(ctx, before)
+	answer, err = s.gathered(ctx, before)
+	if err == nil {
+		tag := strings.ToLower(rand.Text())
+		s.tag.Store(&tag)
+	}
+	return answer, err
 }
+
+// Tag names the session's present ICE credentials: the entity-tag by which a viewer
+// says which of them its change is for (RFC 9725, 4.3.1).
+func (s *Session) Tag() string { return *s.tag.Load() }
 
 // renewed is the viewer's description with other ICE credentials.
 func renewed(sdp, ufrag, password string) string {
