@@ -39,14 +39,14 @@ func (l *line) report(s *Session, loss float64, now time.Time) {
 		return
 	}
 	sums := s.stats.sums()
+	loss = max(loss, missedShare(l.before, sums))
+	s.stats.loss.Store(math.Float64bits(loss))
 	if !l.at.IsZero() {
-		loss = max(loss, missedShare(l.before, sums))
 		const weight = 4 // reports
 		l.sent += (float64(sums.bytes-l.before.bytes)*8/now.Sub(l.at).Seconds() - l.sent) / weight
 		l.judge(s.source, loss, float64(s.stats.estimate.Load()), now)
 	}
 	l.before, l.at = sums, now
-	s.stats.loss.Store(math.Float64bits(loss))
 }
 
 // judge takes what is known of the line, and says what is to be sent.

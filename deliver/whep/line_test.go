@@ -24,7 +24,8 @@ func TestABadLineGetsLess(t *testing.T) {
 		session := complain(t, func(v *viewer, _ []uint16) []rtcp.Packet {
 			return []rtcp.Packet{v.reportOf(64), &rtcp.ReceiverEstimatedMaximumBitrate{Bitrate: 300_000, SSRCs: []uint32{v.ssrc.Load()}}}
 		})
-		eventually(t, "what the viewer says", func() bool { st := session.Stats(); return st.Loss == 0.25 && st.Estimate == 300_000 })
+		st := session.Stats()
+		assert.Equal(t, []float64{0.25, 300_000}, []float64{st.Loss, st.Estimate}, "what the viewer says")
 	})
 	t.Run("by what it asks for again", func(t *testing.T) {
 		t.Parallel()

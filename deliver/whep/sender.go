@@ -9,16 +9,18 @@ import (
 	"github.com/pion/rtcp"
 	prtp "github.com/pion/rtp"
 
+	"webostrum/core/hub"
 	"webostrum/core/media"
 	"webostrum/core/rtp"
 )
 
 const (
 	// Someone who joins gets the newest group of pictures at once, so that there is
-	// a picture without waiting for the next keyframe. Those that are past are a
-	// millisecond apart in the stream, so the browser shows them as they are
-	// decoded and is at the live edge after that.
-	pastTicks = clockRate / 1000
+	// a picture without waiting for the next keyframe. Those that are past are as far
+	// apart in the stream as they are sent, so the browser shows them as they are
+	// decoded, is at the live edge after that, and takes none of the later ones for
+	// late or early. They are apart by this at least.
+	pastTicks = clockRate / 10_000
 
 	// Bursts are spread: so many bytes, then a pause; 48 Mbit/s. Buffers of sockets
 	// on the way hold a few hundred kilobytes.
@@ -37,9 +39,10 @@ type sender struct {
 	stream  stream
 
 	sequence uint16
-	stamp    uint32 // of the newest picture
-	base     uint32 // stamp of PTS 0, at the live edge
-	live     bool   // stamps follow the samples
+	stamp    uint32    // of the newest picture
+	at       time.Time // when that was sent
+	base     uint32    // stamp of PTS 0, at the live edge
+	live     bool      // stamps follow the samples
 	epoch    *media.Epoch
 	inBurst  int
 	restart  time.Time
@@ -74,8 +77,8 @@ func (z *sender) run(ctx context.Context) {
 	reader := z.stream.hub.NewReader()
 	defer func() { reader.Close(); z.stream.release() }()
 	for {
-		s, _, err := reader.Next(ctx)
-		if err != nil || z.send(ctx, s, reader.Behind()) != nil {
+		s, fresh, err := next(ctx, reader)
+		if err != nil || z.send(ctx, s, fresh) != nil {
 			return
 		}
 		again := z.session.again.Swap(false) && time.Since(z.restart) >= fewestAgain
@@ -87,9 +90,17 @@ func (z *sender) run(ctx context.Context) {
 	}
 }
 
-// send sends a sample; behind is how many newer ones wait.
-func (z *sender) send(ctx context.Context, s *media.Sample, behind int) error {
-	z.step(s, behind)
+// next is the reader's next sample; fresh says that it was waited for.
+func next(ctx context.Context, r *hub.Reader) (s *media.Sample, fresh bool, err error) {
+	if s := r.Try(); s != nil {
+		return s, false, nil
+	}
+	s, _, err = r.Next(ctx)
+	return s, true, err
+}
+
+func (z *sender) send(ctx context.Context, s *media.Sample, fresh bool) error {
+	z.step(s, fresh, time.Now())
 	payloads := z.stream.shelf.of(s)
 	for i, payload := range payloads {
 		p := packet{sequence: z.sequence, stamp: z.stamp, marker: i == len(payloads)-1, payload: payload}
@@ -106,7 +117,7 @@ func (z *sender) send(ctx context.Context, s *media.Sample, behind int) error {
 	}
 	z.inBurst = 0
 	if z.live {
-		z.session.lag.add(s.Captured)
+		z.session.lag.mean(time.Since(s.Captured))
 		z.session.holdPictures(time.Now())
 		z.mu.Lock()
 		z.mark = Mark{z.stamp, s.Captured}
@@ -115,19 +126,21 @@ func (z *sender) send(ctx context.Context, s *media.Sample, behind int) error {
 	return z.report(s)
 }
 
-// step moves the stamp on.
-func (z *sender) step(s *media.Sample, behind int) {
+// step moves the stamp on: as the samples do at the live edge, and before it as time
+// does.
+func (z *sender) step(s *media.Sample, fresh bool, now time.Time) {
 	if s.Epoch != z.epoch {
 		z.epoch, z.live = s.Epoch, false
 	}
 	if z.live {
 		z.stamp = z.base + uint32(s.PTS)
-		return
+	} else {
+		if !z.at.IsZero() {
+			z.stamp += max(pastTicks, uint32(int64(now.Sub(z.at).Seconds()*clockRate)))
+		}
+		z.live, z.base = fresh, z.stamp-uint32(s.PTS)
 	}
-	z.stamp += pastTicks
-	if behind == 0 {
-		z.live, z.base = true, z.stamp-uint32(s.PTS)
-	}
+	z.at = now
 }
 
 func (z *sender) write(p packet) error {

@@ -1,0 +1,72 @@
+package whep
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+
+	"webostrum/core/media"
+)
+
+// TestStamps: what is past has the stamps of when it is sent, what is live those of
+// when it was taken, and a browser's clock goes on from the one to the other.
+func TestStamps(t *testing.T) {
+	now := time.Unix(1000, 0)
+	epoch := &media.Epoch{}
+	z := &sender{stamp: 5}
+	step := func(passed time.Duration, pts int64, fresh bool) uint32 {
+		now = now.Add(passed)
+		before := z.stamp
+		z.step(&media.Sample{Epoch: epoch, PTS: pts}, fresh, now)
+		return z.stamp - before
+	}
+	assert.EqualValues(t, 0, step(0, 0, false))
+	assert.EqualValues(t, 180, step(2*time.Millisecond, 3600, false))
+	assert.EqualValues(t, 9, step(0, 7200, false), "no two have the same")
+	assert.EqualValues(t, 1800, step(20*time.Millisecond, 10800, true), "the first that was waited for")
+	assert.True(t, z.live)
+	assert.EqualValues(t, 3600, step(41*time.Millisecond, 14400, true))
+	assert.EqualValues(t, 3600, step(90*time.Millisecond, 18000, true), "one that comes late was not taken late")
+
+	z.live = false // another rendition, or the newest group once more
+	assert.EqualValues(t, 90, step(time.Millisecond, 500, false))
+	assert.EqualValues(t, 900, step(10*time.Millisecond, 4100, true))
+	assert.EqualValues(t, 3600, step(40*time.Millisecond, 7700, true))
+
+	epoch = &media.Epoch{}
+	assert.EqualValues(t, 90000, step(time.Second, 0, true), "the camera was away for a second")
+	assert.EqualValues(t, 3600, step(40*time.Millisecond, 3600, true))
+	epoch = &media.Epoch{}
+	step(30*24*time.Hour, 0, true)
+	assert.EqualValues(t, 3600, step(40*time.Millisecond, 3600, true), "a month overflows nothing")
+}
+
+// TestHold: pictures wait for sound that comes later, or in bursts.
+func TestHold(t *testing.T) {
+	steady := func(ms int) *lag {
+		l := &lag{}
+		for range 500 {
+			l.mean(time.Duration(ms) * time.Millisecond)
+		}
+		return l
+	}
+	bursts := &lag{}
+	for range 100 {
+		for _, ms := range []int{60, 40, 20} {
+			bursts.latest(time.Duration(ms) * time.Millisecond)
+		}
+	}
+	for name, tt := range map[string]struct {
+		picture, sound *lag
+		want           int64 // milliseconds
+	}{
+		"both as late":           {steady(20), steady(20), 70},
+		"sound later":            {steady(20), steady(120), 170},
+		"sound in bursts":        {steady(20), bursts, 110},
+		"pictures much later":    {steady(400), steady(20), 0}, // sound waits for pictures by itself
+		"sound two seconds late": {steady(20), steady(2000), 350},
+	} {
+		assert.InDelta(t, tt.want, hold(tt.picture, tt.sound).Milliseconds(), 10, name)
+	}
+}
