@@ -1,6 +1,7 @@
 // Listens to a video element and looks at its pictures, to find the click and the
 // flash of the simulated scene. window.heard has the loudness; window.offsets by how
-// many milliseconds the click came after the flash, one for each second.
+// many milliseconds the click came after the flash, one for each second; window.calm
+// the longest time in which the page was never kept waiting, milliseconds.
 (video) => {
   const context = new AudioContext({ latencyHint: "interactive" });
   const source = video.srcObject ? context.createMediaStreamSource(video.srcObject) : context.createMediaElementSource(video);
@@ -45,7 +46,18 @@
     video.requestVideoFrameCallback(look);
   };
   video.requestVideoFrameCallback(look);
-  window.context = context;
+  watchCalm();
+  function watchCalm() {
+    const every = 50, late = 50;
+    let since = performance.now(), last = since;
+    window.calm = 0;
+    setInterval(() => {
+      const now = performance.now();
+      if (now - last > every + late) since = now;
+      last = now;
+      window.calm = Math.max(window.calm, now - since);
+    }, every);
+  }
   const pair = () => {
     for (const click of clicks) {
       const flash = flashes.find((f) => Math.abs(f - click) < 450);
