@@ -25,7 +25,7 @@ demo: build ## run the service with the simulated cameras
 
 test: build $(STAMPS)/browser lint ## run every test
 	$(GO) test -timeout 10m -parallel 6 $$($(GO) list ./... | grep -v /e2e$$)
-	$(GO) test -timeout 10m -parallel 3 -v ./e2e
+	$(GO) test -timeout 10m -parallel 4 -v ./e2e
 
 lint: $(STAMPS)/node ## gofmt, go vet, staticcheck, tsc, oxlint
 	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || { echo "not formatted:"; gofmt -l $$(git ls-files '*.go'); exit 1; }

@@ -121,6 +121,7 @@ func later(name, read string) string {
 // TestVideoInAnImage shows an H.264 camera in an <img>: for somebody whose browser
 // has signed in, and for nobody else.
 func TestVideoInAnImage(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.film("--size", "640x360", "--rate", "15")
 	w.add(api.NewFeed{Name: feed, URL: w.cameraURL()})
@@ -197,6 +198,7 @@ func TestRenditionFromTheConsole(t *testing.T) {
 
 // TestStillCommand saves a picture by the command line.
 func TestStillCommand(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.film("--size", "320x240", "--rate", "10")
 	w.add(api.NewFeed{Name: feed, URL: w.cameraURL()})

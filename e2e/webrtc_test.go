@@ -66,6 +66,7 @@ func TestWebRTC(t *testing.T) {
 
 // TestWebRTCOverTCP leaves the browser no address over UDP.
 func TestWebRTCOverTCP(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.film("--size", "320x240", "--rate", "15")
 	w.addFeed()
@@ -100,6 +101,7 @@ func TestFallsBackToHLS(t *testing.T) {
 
 // TestWebRTCOfAJPEGCamera has the camera's pictures converted.
 func TestWebRTCOfAJPEGCamera(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.film("--kind", "motion-jpeg", "--name", "winch-room", "--size", "320x240", "--rate", "10")
 	w.add(api.NewFeed{Name: "winch-room", URL: "http://" + w.camera + "/video", Public: true})
@@ -110,6 +112,7 @@ func TestWebRTCOfAJPEGCamera(t *testing.T) {
 
 // TestOffersThatCannotBe are answered with a reason each.
 func TestOffersThatCannotBe(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.film("--size", "320x240", "--rate", "15")
 	w.addFeed()
@@ -190,6 +193,7 @@ func TestViewersOverTheLimit(t *testing.T) {
 
 // TestComparePage measures the three deliveries of a feed side by side.
 func TestComparePage(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	w.film("--size", "640x360", "--rate", "15", "--keyframes", "1s")
 	w.addFeed()
