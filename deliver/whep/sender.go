@@ -29,7 +29,7 @@ const (
 
 	history     = 1 << 11 // packets that can be sent again; a power of two
 	reportEvery = time.Second
-	fewestAgain = 500 * time.Millisecond // between two fresh starts that the viewer asks for
+	fewestAgain = 500 * time.Millisecond
 )
 
 // sender gives a stream's samples to one viewer.
@@ -81,13 +81,25 @@ func (z *sender) run(ctx context.Context) {
 		if err != nil || z.send(ctx, s, fresh) != nil {
 			return
 		}
-		again := z.session.again.Swap(false) && time.Since(z.restart) >= fewestAgain
+		again := z.session.again.Swap(false) && time.Since(z.restart) >= leastAgain(z.stream.hub)
 		if z.change() || again {
 			z.restart, z.live = time.Now(), false
 			reader.Close()
 			reader = z.stream.hub.NewReader()
 		}
 	}
+}
+
+// leastAgain is the least time between two fresh starts that the viewer asks for. One
+// sends the newest group of pictures once more; were it sent each time that a viewer
+// on a bad line asks, that would fill the line.
+func leastAgain(h *hub.Hub) time.Duration {
+	const most = 2 // times what the stream takes
+	key, latest := h.Key(), h.Latest()
+	if key == nil || latest == nil || key.Epoch != latest.Epoch {
+		return fewestAgain
+	}
+	return max(fewestAgain, latest.Track.Duration(latest.PTS-key.PTS)/most)
 }
 
 // next is the reader's next sample; fresh says that it was waited for.

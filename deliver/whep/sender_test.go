@@ -6,6 +6,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
+	"webostrum/core/hub"
 	"webostrum/core/media"
 )
 
@@ -40,6 +41,21 @@ func TestStamps(t *testing.T) {
 	epoch = &media.Epoch{}
 	step(30*24*time.Hour, 0, true)
 	assert.EqualValues(t, 3600, step(40*time.Millisecond, 3600, true), "a month overflows nothing")
+}
+
+// TestFreshStartsDoNotFillTheLine: the further the keyframe is back, the more a fresh
+// start sends.
+func TestFreshStartsDoNotFillTheLine(t *testing.T) {
+	h := hub.New(hub.Config{})
+	defer h.Close()
+	assert.Equal(t, fewestAgain, leastAgain(h))
+	track, epoch := &media.Track{ClockRate: clockRate}, &media.Epoch{}
+	for second := range int64(11) {
+		h.Publish(&media.Sample{Epoch: epoch, Track: track, PTS: second * clockRate, Key: second == 0})
+		assert.Equal(t, max(fewestAgain, time.Duration(second)*time.Second/2), leastAgain(h))
+	}
+	h.Publish(&media.Sample{Epoch: epoch, Track: track, PTS: 11 * clockRate, Key: true})
+	assert.Equal(t, fewestAgain, leastAgain(h), "a keyframe has come")
 }
 
 // TestHold: pictures wait for sound that comes later, or in bursts.
