@@ -2,6 +2,7 @@ import ArrowBackIcon from "@mui/icons-material/ArrowBack";
 import FiberManualRecordIcon from "@mui/icons-material/FiberManualRecord";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import MuiLink from "@mui/material/Link";
 import Paper from "@mui/material/Paper";
 import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
@@ -53,7 +54,11 @@ export function ComparePage() {
       )}
       <Typography variant="body2" color="textSecondary">
         Where the picture has a QR clock, the delay is read from the pixels on show and is that of the whole way from the camera. Otherwise it comes from the camera's capture times
-        and a clock that is compared with the service's; Motion JPEG then has none.
+        and a clock that is compared with the service's; Motion JPEG then has none. For a camera of your own, hold the{" "}
+        <MuiLink href="/clock" target="_blank" rel="noopener">
+          clock page
+        </MuiLink>{" "}
+        on a phone in front of it.
       </Typography>
     </Stack>
   );
