@@ -19,18 +19,16 @@ const (
 	unknownLag    = 80 * time.Millisecond  // of sound that is only about to be converted
 
 	delayUnit  = 10 * time.Millisecond // of the playout delay extension
-	meanWeight = 16                    // how many samples a mean is of
-	riseWeight = 4                     // how many the latest takes to rise, nearly
-	fallWeight = 64                    // and to fall
+	lagWeight  = 16                    // how many samples a lag is the mean of
 	holdsApart = 30 * time.Millisecond // smaller changes are left alone
 	holdEvery  = 5 * time.Second
 	firstHold  = time.Second
 	delayBits  = 12
 )
 
-// lag is how long after it was taken a stream is sent, smoothed. Pictures are shown
-// by the mean of it, sound by what is latest: what comes in bursts, such as sound that
-// was converted, is held back so that the last of a burst is there in time.
+// lag is how long after it was taken a stream is sent, smoothed. Of sound that comes in
+// bursts it is less than browsers need, which is well: the player can have pictures
+// wait for longer than they are told here, and not for less.
 type lag struct{ nanos atomic.Int64 }
 
 // begin starts from what a hub has newest, whose age is some part of a sample's
@@ -43,19 +41,9 @@ func (l *lag) begin(h *hub.Hub, length, unknown time.Duration) {
 	l.nanos.Store(int64(lag))
 }
 
-func (l *lag) mean(age time.Duration) { l.take(age, meanWeight) }
-
-func (l *lag) latest(age time.Duration) {
-	weight := int64(fallWeight)
-	if int64(age) > l.nanos.Load() {
-		weight = riseWeight
-	}
-	l.take(age, weight)
-}
-
-func (l *lag) take(age time.Duration, weight int64) {
+func (l *lag) add(age time.Duration) {
 	before := l.nanos.Load()
-	l.nanos.Store(before + (int64(age)-before)/weight)
+	l.nanos.Store(before + (int64(age)-before)/lagWeight)
 }
 
 // hold is by how long pictures are to be held back for sound.

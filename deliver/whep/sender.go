@@ -129,7 +129,7 @@ func (z *sender) send(ctx context.Context, s *media.Sample, fresh bool) error {
 	}
 	z.inBurst = 0
 	if z.live {
-		z.session.lag.mean(time.Since(s.Captured))
+		z.session.lag.add(time.Since(s.Captured))
 		z.session.holdPictures(time.Now())
 		z.mu.Lock()
 		z.mark = Mark{z.stamp, s.Captured}

@@ -58,20 +58,14 @@ func TestFreshStartsDoNotFillTheLine(t *testing.T) {
 	assert.Equal(t, fewestAgain, leastAgain(h), "a keyframe has come")
 }
 
-// TestHold: pictures wait for sound that comes later, or in bursts.
+// TestHold: pictures wait for sound that comes later.
 func TestHold(t *testing.T) {
 	steady := func(ms int) *lag {
 		l := &lag{}
 		for range 500 {
-			l.mean(time.Duration(ms) * time.Millisecond)
+			l.add(time.Duration(ms) * time.Millisecond)
 		}
 		return l
-	}
-	bursts := &lag{}
-	for range 100 {
-		for _, ms := range []int{60, 40, 20} {
-			bursts.latest(time.Duration(ms) * time.Millisecond)
-		}
 	}
 	for name, tt := range map[string]struct {
 		picture, sound *lag
@@ -79,7 +73,6 @@ func TestHold(t *testing.T) {
 	}{
 		"both as late":           {steady(20), steady(20), 70},
 		"sound later":            {steady(20), steady(120), 170},
-		"sound in bursts":        {steady(20), bursts, 110},
 		"pictures much later":    {steady(400), steady(20), 0}, // sound waits for pictures by itself
 		"sound two seconds late": {steady(20), steady(2000), 350},
 	} {

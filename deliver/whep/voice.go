@@ -61,7 +61,7 @@ func (v *voice) length() int64 {
 }
 
 func (v *voice) send(s *media.Sample) error {
-	v.lag.latest(time.Since(s.Captured))
+	v.lag.add(time.Since(s.Captured))
 	if v.last != nil && v.last.Epoch != s.Epoch {
 		// The stream begins anew: the stamps go on as time did.
 		passed := max(s.Captured.Sub(v.last.Captured), v.last.Track.Duration(v.last.Length))
