@@ -12,7 +12,7 @@ import (
 // at once when the playout delay extension holds the pictures back from the beginning
 // by the least that the sound comes later. The player does the rest.
 const (
-	soundBuffer   = 80 * time.Millisecond // the least that browsers hold sound back by
+	soundBuffer   = 60 * time.Millisecond // the least that browsers hold sound back by
 	pictureBuffer = 15 * time.Millisecond // and pictures
 	longestHold   = 350 * time.Millisecond
 	mostHeld      = 400 * time.Millisecond // that the browser may make of it

@@ -71,8 +71,8 @@ func TestHold(t *testing.T) {
 		picture, sound *lag
 		want           int64 // milliseconds
 	}{
-		"both as late":           {steady(20), steady(20), 70},
-		"sound later":            {steady(20), steady(120), 170},
+		"both as late":           {steady(20), steady(20), 50},
+		"sound later":            {steady(20), steady(120), 150},
 		"pictures much later":    {steady(400), steady(20), 0}, // sound waits for pictures by itself
 		"sound two seconds late": {steady(20), steady(2000), 350},
 	} {
