@@ -17,6 +17,7 @@ import (
 	"webostrum/deliver/viewers"
 	"webostrum/deliver/whep"
 	"webostrum/testkit"
+	"webostrum/testkit/peer"
 )
 
 const (
@@ -38,20 +39,20 @@ func startWebRTC(t *testing.T, limits viewers.Config) *world {
 	return w
 }
 
-// peer is a WebRTC viewer as a program would be one.
-type peer struct {
+// program is a WebRTC viewer without a browser.
+type program struct {
 	pc      *webrtc.PeerConnection
 	packets atomic.Int64
 }
 
-func newPeer(t *testing.T) *peer {
+func newProgram(t *testing.T) *program {
 	t.Helper()
 	var settings webrtc.SettingEngine
 	settings.SetIncludeLoopbackCandidate(true)
 	pc, err := webrtc.NewAPI(webrtc.WithSettingEngine(settings)).NewPeerConnection(webrtc.Configuration{})
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = pc.Close() })
-	p := &peer{pc: pc}
+	p := &program{pc: pc}
 	pc.OnTrack(func(remote *webrtc.TrackRemote, _ *webrtc.RTPReceiver) {
 		for {
 			if _, _, err := remote.ReadRTP(); err != nil {
@@ -66,18 +67,15 @@ func newPeer(t *testing.T) *peer {
 }
 
 // describe makes an offer that has all addresses in it.
-func (p *peer) describe(t *testing.T, options *webrtc.OfferOptions) string {
+func (p *program) describe(t *testing.T, options *webrtc.OfferOptions) string {
 	t.Helper()
-	offer, err := p.pc.CreateOffer(options)
+	offer, err := peer.Offer(p.pc, options)
 	require.NoError(t, err)
-	gathered := webrtc.GatheringCompletePromise(p.pc)
-	require.NoError(t, p.pc.SetLocalDescription(offer))
-	<-gathered
-	return p.pc.LocalDescription().SDP
+	return offer
 }
 
 // join opens a session, and returns where it is and its tag.
-func (w *world) join(p *peer, path string) (session, tag string) {
+func (w *world) join(p *program, path string) (session, tag string) {
 	w.t.Helper()
 	res, answer := w.do("POST", path, "", p.describe(w.t, nil), "Content-Type", sdp)
 	require.Equal(w.t, 201, res.StatusCode, answer)
@@ -99,7 +97,7 @@ func (w *world) eventually(what string, ok func() bool) {
 func TestASessionFromBeginningToEnd(t *testing.T) {
 	w := startWebRTC(t, viewers.Config{})
 	w.addFeed("bridge", true)
-	p := newPeer(t)
+	p := newProgram(t)
 	session, tag := w.join(p, "/media/gate/whep")
 	require.True(t, strings.HasPrefix(session, "/media/gate/whep/"), session)
 
@@ -164,18 +162,18 @@ func (w *world) watching() []api.Viewer {
 
 func TestWebRTCViewersAreBoundedAndEnded(t *testing.T) {
 	w := startWebRTC(t, viewers.Config{MostAFeed: 1})
-	p := newPeer(t)
+	p := newProgram(t)
 	session, _ := w.join(p, "/media/gate/whep")
 	w.eventually("it is counted", func() bool { l := w.watching(); return len(l) == 1 && l[0].Bytes > 0 })
 	one := w.watching()[0]
 	assert.Equal(t, []string{"gate", "webrtc", "127.0.0.1"}, []string{one.Feed, one.Method, one.Address})
-	res, body := w.do("POST", "/media/gate/whep", "", newPeer(t).describe(t, nil), "Content-Type", sdp)
+	res, body := w.do("POST", "/media/gate/whep", "", newProgram(t).describe(t, nil), "Content-Type", sdp)
 	assert.Equal(t, 503, res.StatusCode)
 	assert.Contains(t, body, "As many viewers watch this feed as it may have.")
 
 	require.NoError(t, client.New(w.url, w.engineer).EndViewer(context.Background(), one.ID))
 	w.eventually("its session has ended", func() bool { res, _ := w.do("GET", session, "", nil); return res.StatusCode == 404 })
-	res, body = w.do("POST", "/media/gate/whep", "", newPeer(t).describe(t, nil), "Content-Type", sdp)
+	res, body = w.do("POST", "/media/gate/whep", "", newProgram(t).describe(t, nil), "Content-Type", sdp)
 	assert.Equal(t, 403, res.StatusCode, "it does not come back at once")
 	assert.Contains(t, body, "viewer-ended")
 	assert.Error(t, client.New(w.url, w.engineer).EndViewer(context.Background(), one.ID), "nobody ends twice")
@@ -193,7 +191,7 @@ func TestWhereThereIsNoWebRTC(t *testing.T) {
 func TestWebRTCOfPrivateFeedsAndOtherSites(t *testing.T) {
 	w := startWebRTC(t, viewers.Config{})
 	w.addFeed("yard", false)
-	res, _ := w.do("POST", "/media/yard/whep", "", newPeer(t).describe(t, nil), "Content-Type", sdp)
+	res, _ := w.do("POST", "/media/yard/whep", "", newProgram(t).describe(t, nil), "Content-Type", sdp)
 	assert.Equal(t, 401, res.StatusCode)
 	res, _ = w.do("OPTIONS", "/media/gate/whep", "", nil, "Origin", "https://elsewhere.example")
 	assert.Equal(t, 204, res.StatusCode)
@@ -203,6 +201,6 @@ func TestWebRTCOfPrivateFeedsAndOtherSites(t *testing.T) {
 	assert.Contains(t, res.Header.Get("Link"), "turn.example")
 	res, _ = w.do("OPTIONS", "/media/gate/whep/abc", "", nil)
 	assert.Contains(t, res.Header.Get("Access-Control-Allow-Methods"), "PATCH")
-	res, body := w.do("POST", "/media/gate/whep?rendition=none", "", newPeer(t).describe(t, nil), "Content-Type", sdp)
+	res, body := w.do("POST", "/media/gate/whep?rendition=none", "", newProgram(t).describe(t, nil), "Content-Type", sdp)
 	assert.Equal(t, 404, res.StatusCode, body)
 }

@@ -26,6 +26,7 @@ import (
 	"webostrum/core/media"
 	"webostrum/core/rtp"
 	"webostrum/deliver/whep"
+	"webostrum/testkit/peer"
 	"webostrum/testkit/pictures"
 )
 
@@ -94,16 +95,11 @@ func join(pc *webrtc.PeerConnection, address string) error {
 	if err != nil {
 		return err
 	}
-	offer, err := pc.CreateOffer(nil)
+	offer, err := peer.Offer(pc, nil)
 	if err != nil {
 		return err
 	}
-	gathered := webrtc.GatheringCompletePromise(pc)
-	if err := pc.SetLocalDescription(offer); err != nil {
-		return err
-	}
-	<-gathered
-	res, err := http.Post("http://"+address, "application/sdp", strings.NewReader(pc.LocalDescription().SDP))
+	res, err := http.Post("http://"+address, "application/sdp", strings.NewReader(offer))
 	if err != nil {
 		return err
 	}

@@ -4,6 +4,8 @@ import (
 	"context"
 	"sync"
 	"time"
+
+	"webostrum/wait"
 )
 
 const (
@@ -65,20 +67,9 @@ func (e *engine) keep(ctx context.Context, wanted func() bool, session func(cont
 			pause = firstPause
 		}
 		failed(err, pause)
-		if !wait(ctx, pause) {
+		if !wait.For(ctx, pause) {
 			return
 		}
 		pause = min(2*pause, longestPause)
-	}
-}
-
-func wait(ctx context.Context, d time.Duration) bool {
-	timer := time.NewTimer(d)
-	defer timer.Stop()
-	select {
-	case <-ctx.Done():
-		return false
-	case <-timer.C:
-		return true
 	}
 }

@@ -23,11 +23,10 @@ type session struct {
 	next     uint32
 	keysOnly bool // the worker gets keyframes alone
 
-	last     *media.Sample // handed over
-	arrived  time.Time     // when it was
-	lastAt   time.Time     // when it, or its repetition, was
-	vigil    vigil
-	measured time.Time
+	last    *media.Sample // handed over
+	arrived time.Time     // when it was
+	lastAt  time.Time     // when it, or its repetition, was
+	vigil   vigil
 }
 
 var errNoLonger = errors.New("convert: nothing is wanted any more")
@@ -237,18 +236,11 @@ func (s *session) repeat(now time.Time) error {
 
 // check looks after the worker: it must not be silent or greedy.
 func (s *session) check(now time.Time) error {
-	if err := s.vigil.check(s.worker, now); err != nil {
+	usage, err := s.vigil.look(s.worker, now)
+	if usage == nil {
 		return err
 	}
-	if now.Sub(s.measured) < time.Second {
-		return nil
-	}
-	s.measured = now
-	usage, err := ProcessUsage(s.worker.PID())
-	if err != nil {
-		return nil // it has ended, which shows by itself
-	}
-	s.c.measure(usage, now)
+	s.c.measure(*usage, now)
 	if usage.Memory > s.c.cfg.MaxMemory {
 		s.worker.Kill()
 		return fmt.Errorf("the codec worker took %d MiB of memory, more than the %d that it may", usage.Memory>>20, s.c.cfg.MaxMemory>>20)

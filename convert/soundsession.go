@@ -17,8 +17,7 @@ type soundSession struct {
 	track  *media.Track
 	number uint32
 
-	vigil    vigil
-	measured time.Time
+	vigil vigil
 
 	made map[uint32]soundMade // guarded by c.mu
 }
@@ -79,16 +78,9 @@ func (s *soundSession) alive() error {
 
 // check looks after the worker: it must not be silent.
 func (s *soundSession) check(now time.Time) error {
-	if err := s.vigil.check(s.worker, now); err != nil {
+	usage, err := s.vigil.look(s.worker, now)
+	if usage == nil {
 		return err
-	}
-	if now.Sub(s.measured) < time.Second {
-		return nil
-	}
-	s.measured = now
-	usage, err := ProcessUsage(s.worker.PID())
-	if err != nil {
-		return nil // it has ended, which shows by itself
 	}
 	s.c.mu.Lock()
 	defer s.c.mu.Unlock()

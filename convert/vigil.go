@@ -7,8 +7,9 @@ import (
 
 // vigil watches over a worker that owes a sign of life once it was given something.
 type vigil struct {
-	silent time.Time // since when it owes one; zero when it does not
-	asked  time.Time
+	silent   time.Time // since when it owes one; zero when it does not
+	asked    time.Time
+	measured time.Time
 }
 
 // given notes that the worker was given something.
@@ -16,6 +17,19 @@ func (v *vigil) given(now time.Time) {
 	if v.silent.IsZero() {
 		v.silent = now
 	}
+}
+
+// look checks, and once a second measures what the worker takes; nil in between.
+func (v *vigil) look(w *Worker, now time.Time) (*Usage, error) {
+	if err := v.check(w, now); err != nil || now.Sub(v.measured) < time.Second {
+		return nil, err
+	}
+	v.measured = now
+	usage, err := ProcessUsage(w.PID())
+	if err != nil {
+		return nil, nil // it has ended, which shows by itself
+	}
+	return &usage, nil
 }
 
 // check asks a worker that is silent for a sign of life, and ends one that is silent

@@ -18,6 +18,7 @@ import (
 	"webostrum/core/media"
 	"webostrum/deliver/rtsp"
 	"webostrum/sim/scene"
+	"webostrum/wait"
 )
 
 const clockRate = 90000
@@ -171,7 +172,7 @@ func (c *Camera) Run(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		if !sleep(ctx, again.off) {
+		if !wait.For(ctx, again.off) {
 			return nil
 		}
 		c.mu.Lock()
@@ -181,17 +182,6 @@ func (c *Camera) Run(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-	}
-}
-
-func sleep(ctx context.Context, d time.Duration) bool {
-	timer := time.NewTimer(d)
-	defer timer.Stop()
-	select {
-	case <-timer.C:
-		return true
-	case <-ctx.Done():
-		return false
 	}
 }
 

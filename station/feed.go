@@ -17,6 +17,7 @@ import (
 	"webostrum/ingest"
 	"webostrum/ingest/source"
 	"webostrum/store"
+	"webostrum/wait"
 )
 
 const (
@@ -280,7 +281,7 @@ func (r *run) loop(ctx context.Context) {
 		if ctx.Err() != nil {
 			return
 		}
-		if !wait(ctx, r.failed(fault.As(err))) {
+		if !wait.For(ctx, r.failed(fault.As(err))) {
 			return
 		}
 	}
@@ -337,18 +338,6 @@ func (r *run) failed(why *fault.Error) time.Duration {
 	d := pause(to, why, r.tries, rand.Float64())
 	r.feed.change(to, why, r.tries, time.Now().Add(d))
 	return d
-}
-
-// wait waits before the next try; false means that ctx ended.
-func wait(ctx context.Context, d time.Duration) bool {
-	timer := time.NewTimer(d)
-	defer timer.Stop()
-	select {
-	case <-ctx.Done():
-		return false
-	case <-timer.C:
-		return true
-	}
 }
 
 // epochBegan notes the size of what comes in from here on.

@@ -5,7 +5,7 @@
   const h = picture?.videoHeight || picture?.naturalHeight || picture?.height;
   if (!w || !h) return 0;
   const from = Math.round(h * part);
-  const side = Math.max(from, 29 * 8 * (from < 50)); // a pixel a module is too few
+  const side = from < 50 ? 29 * 8 : from; // a pixel a module is too few
   const pen = Object.assign(document.createElement("canvas"), { width: side, height: side }).getContext("2d");
   pen.imageSmoothingEnabled = false;
   pen.drawImage(picture, w - from, h - from, from, from, 0, 0, side, side);

@@ -13,6 +13,7 @@ import (
 	"webostrum/api"
 	"webostrum/browser"
 	"webostrum/client"
+	"webostrum/wait"
 )
 
 const (
@@ -52,9 +53,12 @@ func (a *app) delay() *cli.Command {
 				return err
 			}
 			list := make([]measured, len(parts))
-			for i, d := range parts {
-				list[i].Delay = d
+			fill := func() {
+				for i, d := range parts {
+					list[i].Delay = d
+				}
 			}
+			fill()
 			if !c.Bool("no-browser") {
 				if err := a.measureDelays(ctx, cl, name, c.Duration("for"), list); err != nil {
 					return err
@@ -62,9 +66,7 @@ func (a *app) delay() *cli.Command {
 				if parts, err = cl.Delay(ctx, name); err != nil { // more is known by now
 					return err
 				}
-			}
-			for i, d := range parts {
-				list[i].Delay = d
+				fill()
 			}
 			return a.show(c, list, func(w io.Writer) { delayTable(w, list) })
 		}),
@@ -107,7 +109,7 @@ func look(ctx context.Context, page *browser.Page, base, feed, delivery string, 
 	if err := page.Until(fmt.Sprintf("Number(%s?.dataset.looks) >= %d", tile, leastLooks), measureStart); err != nil {
 		return nil, err
 	}
-	if !pauseFor(ctx, d) {
+	if !wait.For(ctx, d) {
 		return nil, ctx.Err()
 	}
 	seen := &onShow{}

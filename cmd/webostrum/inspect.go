@@ -14,6 +14,7 @@ import (
 	"webostrum/core/plan"
 	"webostrum/ingest/inspect"
 	"webostrum/ingest/source"
+	"webostrum/wait"
 )
 
 func (a *app) inspect() *cli.Command {
@@ -149,7 +150,7 @@ func (a *app) events() *cli.Command {
 				if len(events) > 0 {
 					q.After = events[0].ID
 				}
-				if !pauseFor(ctx, time.Second) {
+				if !wait.For(ctx, time.Second) {
 					return nil
 				}
 			}
@@ -171,15 +172,4 @@ func (a *app) showEvents(c *cli.Command, events []api.Event, head bool) error {
 			row(w, e.At.Local().Format("2006-01-02 15:04:05"), firstOf(e.Feed, "-"), e.Kind, e.Text)
 		}
 	})
-}
-
-func pauseFor(ctx context.Context, d time.Duration) bool {
-	t := time.NewTimer(d)
-	defer t.Stop()
-	select {
-	case <-t.C:
-		return true
-	case <-ctx.Done():
-		return false
-	}
 }

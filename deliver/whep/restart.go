@@ -2,7 +2,6 @@ package whep
 
 import (
 	"context"
-	"crypto/rand"
 	"errors"
 	"fmt"
 	"strings"
@@ -42,7 +41,7 @@ func (s *Session) Restart(ctx context.Context, fragment string) (answer string, 
 	if ufrag == "" || password == "" {
 		return "", fmt.Errorf("%w: it has no ice-ufrag and ice-pwd", ErrFragment)
 	}
-	before := attribute(s.pc.LocalDescription().SDP, ufragLine)
+	before := s.Tag()
 	offer := renewed(s.pc.RemoteDescription().SDP, ufrag, password)
 	if err := s.pc.SetRemoteDescription(webrtc.SessionDescription{Type: webrtc.SDPTypeOffer, SDP: offer}); err != nil {
 		return "", fmt.Errorf("%w: %w", ErrFragment, err)
@@ -54,17 +53,12 @@ func (s *Session) Restart(ctx context.Context, fragment string) (answer string, 
 	if err := s.pc.SetLocalDescription(local); err != nil {
 		return "", err
 	}
-	answer, err = s.gathered(ctx, before)
-	if err == nil {
-		tag := strings.ToLower(rand.Text())
-		s.tag.Store(&tag)
-	}
-	return answer, err
+	return s.gathered(ctx, before)
 }
 
 // Tag names the session's present ICE credentials: the entity-tag by which a viewer
 // says which of them its change is for (RFC 9725, 4.3.1).
-func (s *Session) Tag() string { return *s.tag.Load() }
+func (s *Session) Tag() string { return attribute(s.pc.LocalDescription().SDP, ufragLine) }
 
 // renewed is the viewer's description with other ICE credentials.
 func renewed(sdp, ufrag, password string) string {

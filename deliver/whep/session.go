@@ -40,8 +40,7 @@ type Session struct {
 	stats     stats
 	line      line
 
-	restarting sync.Mutex             // one restart of ICE at a time
-	tag        atomic.Pointer[string] // of the present ICE credentials
+	restarting sync.Mutex // one restart of ICE at a time
 }
 
 // stats counts what was sent and what the viewer says of it.
@@ -69,7 +68,6 @@ func newSession(server *Server, feed string, pc *webrtc.PeerConnection, src Sour
 	s := &Session{
 		server: server, ID: strings.ToLower(rand.Text()[:16]), Started: time.Now(), feed: feed, pc: pc, source: src, track: newTrack(feed, media.H264), connected: make(chan struct{}),
 	}
-	s.tag.Store(&s.ID)
 	s.ctx, s.cancel = context.WithCancel(context.Background())
 	s.sender = newSender(s, shelf)
 	return s

@@ -21,6 +21,7 @@ import (
 	"webostrum/core/media"
 	"webostrum/deliver/whep"
 	"webostrum/testkit"
+	"webostrum/testkit/peer"
 	"webostrum/testkit/pictures"
 )
 
@@ -107,12 +108,9 @@ func (v *viewer) offer(t *testing.T) string {
 	t.Helper()
 	_, err := v.pc.AddTransceiverFromKind(webrtc.RTPCodecTypeVideo, webrtc.RTPTransceiverInit{Direction: webrtc.RTPTransceiverDirectionRecvonly})
 	require.NoError(t, err)
-	offer, err := v.pc.CreateOffer(nil)
+	offer, err := peer.Offer(v.pc, nil)
 	require.NoError(t, err)
-	gathered := webrtc.GatheringCompletePromise(v.pc)
-	require.NoError(t, v.pc.SetLocalDescription(offer))
-	<-gathered
-	return v.pc.LocalDescription().SDP
+	return offer
 }
 
 func (s *stage) watch() (*viewer, *whep.Session) {
@@ -222,14 +220,11 @@ func TestICEBeginsAnew(t *testing.T) {
 	s := newStage(t, whep.Config{})
 	v, session := s.watch()
 	v.next(t)
-	offer, err := v.pc.CreateOffer(&webrtc.OfferOptions{ICERestart: true})
+	offer, err := peer.Offer(v.pc, &webrtc.OfferOptions{ICERestart: true})
 	require.NoError(t, err)
-	gathered := webrtc.GatheringCompletePromise(v.pc)
-	require.NoError(t, v.pc.SetLocalDescription(offer))
-	<-gathered
 	ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
 	defer cancel()
-	fragment, err := session.Restart(ctx, v.pc.LocalDescription().SDP)
+	fragment, err := session.Restart(ctx, offer)
 	require.NoError(t, err)
 	assert.Contains(t, fragment, "a=candidate:")
 	renew := func(line string) func(string) string {
