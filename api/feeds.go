@@ -5,7 +5,7 @@ import (
 	"math"
 	"time"
 
-	"webostrum/core/convert"
+	"webostrum/core/rendition"
 	"webostrum/ingest/inspect"
 	"webostrum/ingest/source"
 	"webostrum/station"
@@ -24,11 +24,11 @@ type NewFeed struct {
 	PollSeconds    *float64 `json:"pollSeconds,omitempty" minimum:"0.1" maximum:"3600" doc:"From one polled picture to the next; 2 when left out"`
 	Fingerprint    string   `json:"fingerprint,omitempty" pattern:"^([0-9A-Fa-f]{2}:?){31}[0-9A-Fa-f]{2}$|^$" patternDescription:"a SHA-256 fingerprint of 64 hexadecimal digits" doc:"SHA-256 of the certificate to trust, for rtsps and https"`
 	SegmentSeconds *float64 `json:"segmentSeconds,omitempty" minimum:"0.5" maximum:"60" doc:"Wanted length of an HLS segment; 2 when left out"`
-	ListSize       *int     `json:"listSize,omitempty" minimum:"3" maximum:"64" doc:"Segments in the HLS list; 6 when left out"`
+	PlaylistLength *int     `json:"playlistLength,omitempty" minimum:"3" maximum:"64" doc:"Segments in the HLS list; 6 when left out"`
 	Public         bool     `json:"public,omitempty" doc:"Whether everybody may watch without signing in"`
-	Sound          string   `json:"sound,omitempty" enum:"automatic,on,off" default:"automatic" doc:"automatic passes sound on where it can be and converts it while somebody listens; on converts it all the time, so that nobody waits for it"`
-	SoundHLS       string   `json:"soundHls,omitempty" enum:"as-feed,automatic,on,off" default:"as-feed" doc:"The same for HLS alone"`
-	SoundWebRTC    string   `json:"soundWebrtc,omitempty" enum:"as-feed,automatic,on,off" default:"as-feed" doc:"The same for WebRTC alone"`
+	Audio          string   `json:"audio,omitempty" enum:"automatic,on,off" default:"automatic" doc:"automatic passes audio on where it can be and transcodes it while somebody listens; on transcodes it all the time, so that nobody waits for it"`
+	AudioHLS       string   `json:"audioHls,omitempty" enum:"as-feed,automatic,on,off" default:"as-feed" doc:"The same for HLS alone"`
+	AudioWebRTC    string   `json:"audioWebrtc,omitempty" enum:"as-feed,automatic,on,off" default:"as-feed" doc:"The same for WebRTC alone"`
 	Enabled        *bool    `json:"enabled,omitempty" doc:"Whether the feed is switched on; it is when left out"`
 }
 
@@ -42,21 +42,21 @@ type FeedChange struct {
 	Fetch          *string  `json:"fetch,omitempty" enum:"auto,stream,poll"`
 	PollSeconds    *float64 `json:"pollSeconds,omitempty" minimum:"0.1" maximum:"3600"`
 	PictureSize    *string  `json:"pictureSize,omitempty" maxLength:"20" doc:"Size of Motion JPEG and stills that go out, such as 640x360, 640x or 1/2; empty is the camera's"`
-	PictureRate    *float64 `json:"pictureRate,omitempty" minimum:"0" maximum:"120" doc:"Pictures a second of Motion JPEG at most; 0 is all"`
-	PictureQuality *int     `json:"pictureQuality,omitempty" minimum:"0" maximum:"100" doc:"JPEG quality of what is converted; 0 is 80"`
+	PictureRate    *float64 `json:"pictureRate,omitempty" minimum:"0" maximum:"120" doc:"Frames a second of Motion JPEG at most; 0 is all"`
+	PictureQuality *int     `json:"pictureQuality,omitempty" minimum:"0" maximum:"100" doc:"JPEG quality of what is transcoded; 0 is 80"`
 	Fingerprint    *string  `json:"fingerprint,omitempty" pattern:"^([0-9A-Fa-f]{2}:?){31}[0-9A-Fa-f]{2}$|^$" patternDescription:"a SHA-256 fingerprint of 64 hexadecimal digits"`
 	SegmentSeconds *float64 `json:"segmentSeconds,omitempty" minimum:"0.5" maximum:"60"`
-	ListSize       *int     `json:"listSize,omitempty" minimum:"3" maximum:"64"`
+	PlaylistLength *int     `json:"playlistLength,omitempty" minimum:"3" maximum:"64"`
 	Public         *bool    `json:"public,omitempty"`
-	Sound          *string  `json:"sound,omitempty" enum:"automatic,on,off"`
-	SoundHLS       *string  `json:"soundHls,omitempty" enum:"as-feed,automatic,on,off"`
-	SoundWebRTC    *string  `json:"soundWebrtc,omitempty" enum:"as-feed,automatic,on,off"`
+	Audio          *string  `json:"audio,omitempty" enum:"automatic,on,off"`
+	AudioHLS       *string  `json:"audioHls,omitempty" enum:"as-feed,automatic,on,off"`
+	AudioWebRTC    *string  `json:"audioWebrtc,omitempty" enum:"as-feed,automatic,on,off"`
 }
 
 const (
-	defaultSegmentMillis = 2000
-	defaultListSize      = 6
-	defaultPollMillis    = 2000
+	defaultSegmentMillis  = 2000
+	defaultPlaylistLength = 6
+	defaultPollMillis     = 2000
 )
 
 type feedOutput struct{ Body Feed }
@@ -102,8 +102,8 @@ func (a *API) addFeed(_ context.Context, in *struct{ Body NewFeed }) (*feedOutpu
 	r := store.Feed{
 		Name: b.Name, Title: b.Title, Transport: b.Transport, Fingerprint: b.Fingerprint,
 		Fetch: b.Fetch, PollMillis: defaultPollMillis,
-		Sound: b.Sound, SoundHLS: b.SoundHLS, SoundWebRTC: b.SoundWebRTC,
-		SegmentMillis: defaultSegmentMillis, ListSize: defaultListSize, Public: b.Public, Enabled: b.Enabled == nil || *b.Enabled,
+		Audio: b.Audio, AudioHLS: b.AudioHLS, AudioWebRTC: b.AudioWebRTC,
+		SegmentMillis: defaultSegmentMillis, PlaylistLength: defaultPlaylistLength, Public: b.Public, Enabled: b.Enabled == nil || *b.Enabled,
 	}
 	if r.Title == "" {
 		r.Title = r.Name
@@ -114,7 +114,7 @@ func (a *API) addFeed(_ context.Context, in *struct{ Body NewFeed }) (*feedOutpu
 	if b.PollSeconds != nil {
 		r.PollMillis = millis(*b.PollSeconds)
 	}
-	set(&r.ListSize, b.ListSize)
+	set(&r.PlaylistLength, b.PlaylistLength)
 	if err := setAddress(&r, b.URL); err != nil {
 		return nil, err
 	}
@@ -162,11 +162,11 @@ func (c FeedChange) apply(r *store.Feed) error {
 	set(&r.Transport, c.Transport)
 	set(&r.Fingerprint, c.Fingerprint)
 	set(&r.Fetch, c.Fetch)
-	set(&r.ListSize, c.ListSize)
+	set(&r.PlaylistLength, c.PlaylistLength)
 	set(&r.Public, c.Public)
-	set(&r.Sound, c.Sound)
-	set(&r.SoundHLS, c.SoundHLS)
-	set(&r.SoundWebRTC, c.SoundWebRTC)
+	set(&r.Audio, c.Audio)
+	set(&r.AudioHLS, c.AudioHLS)
+	set(&r.AudioWebRTC, c.AudioWebRTC)
 	if err := c.applyPictures(r); err != nil {
 		return err
 	}
@@ -190,7 +190,7 @@ func (c FeedChange) apply(r *store.Feed) error {
 
 func (c FeedChange) applyPictures(r *store.Feed) error {
 	if c.PictureSize != nil {
-		if _, err := convert.ParseSize(*c.PictureSize); err != nil {
+		if _, err := rendition.ParseSize(*c.PictureSize); err != nil {
 			return refused("pictureSize", err.Error())
 		}
 	}

@@ -72,13 +72,13 @@ type FeedState struct {
 	Title  string `json:"title"`
 
 	Segment float64    `json:"segment" doc:"Wanted length of an HLS segment, seconds"`
-	Sound   SoundState `json:"sound" doc:"Which deliveries have sound"`
+	Audio   AudioState `json:"audio" doc:"Which deliveries have audio"`
 
 	ICEServers []whep.ICEServer `json:"iceServers,omitempty" doc:"STUN and TURN servers for WebRTC"`
 }
 
-// SoundState says which deliveries of a feed have sound.
-type SoundState struct {
+// AudioState says which deliveries of a feed have audio.
+type AudioState struct {
 	HLS    bool `json:"hls"`
 	WebRTC bool `json:"webrtc"`
 }
@@ -171,7 +171,7 @@ func stateOf(f *station.Feed) FeedState {
 	c := st.Condition
 	s := FeedState{State: string(c.State), Reason: f.Waiting(), Run: st.Run, Title: st.Record.Title, Ready: f.Playable(),
 		Segment: float64(st.Record.SegmentMillis) / 1000,
-		Sound:   SoundState{HLS: st.Sound.Plans[plan.HLS].Codec != "", WebRTC: st.Sound.Plans[plan.WebRTC].Codec != ""}}
+		Audio:   AudioState{HLS: st.Audio.Plans[plan.HLS].Codec != "", WebRTC: st.Audio.Plans[plan.WebRTC].Codec != ""}}
 	if c.Fault != nil {
 		s.Remedy = c.Fault.Kind.Remedy
 	}

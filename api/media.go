@@ -114,7 +114,7 @@ func (a *API) serveWatch(c *gin.Context) {
 	}
 	a.page(c.Writer, http.StatusOK, watchPage{
 		Title: f.Status().Record.Title, Feed: name, Prefer: oneOf(c.Query("prefer"), "delay", "reach", "simple"), Within: c.Query("within"),
-		Sound: oneOf(c.Query("sound"), "on"), SignedIn: signedIn,
+		Audio: oneOf(c.Query("audio"), "on"), SignedIn: signedIn,
 	})
 }
 

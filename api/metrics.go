@@ -24,16 +24,16 @@ func newRegistry(a *API) *prometheus.Registry {
 		api:     a,
 		state:   desc("state", "1 for the state that the feed is in.", "state"),
 		bits:    desc("in_bits_per_second", "Bits a second coming in."),
-		frames:  desc("in_frames_per_second", "Pictures a second coming in."),
+		frames:  desc("in_frames_per_second", "Frames a second coming in."),
 		viewers: desc("viewers", "Who watches now."),
 		packets: desc("session_packets_total", "RTP packets of the present session."),
 		lost:    desc("session_lost_packets_total", "RTP packets of the present session that never came."),
 		dropped: desc("session_dropped_pictures_total", "Pictures of the present session that were left out."),
 
-		processor: desc("converting_cores", "Processor time a second that converting takes."),
-		memory:    desc("converting_memory_bytes", "Memory that converting takes."),
-		leftOut:   desc("converting_left_out_pictures_total", "Pictures that were left out because converting did not keep up."),
-		restarts:  desc("converting_restarts_total", "Times the codec worker had to be started again."),
+		processor: desc("transcoding_cores", "Processor time a second that transcoding takes."),
+		memory:    desc("transcoding_memory_bytes", "Memory that transcoding takes."),
+		leftOut:   desc("transcoding_left_out_pictures_total", "Pictures that were left out because transcoding did not keep up."),
+		restarts:  desc("transcoding_restarts_total", "Times the codec worker had to be started again."),
 	})
 	return r
 }

@@ -20,7 +20,7 @@ type watchPage struct {
 	Feed     string
 	Prefer   string // what the player is asked for; see its attributes
 	Within   string
-	Sound    string
+	Audio    string
 	SignedIn bool
 	Missing  bool
 }

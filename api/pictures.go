@@ -9,7 +9,7 @@ import (
 	"sync/atomic"
 	"time"
 
-	"webostrum/core/convert"
+	"webostrum/core/rendition"
 	"webostrum/deliver/mjpeg"
 	"webostrum/deliver/problem"
 	"webostrum/deliver/viewers"
@@ -24,12 +24,12 @@ const (
 // wanted reads how pictures are asked for.
 func wanted(q url.Values) (w station.Wanted, err error) {
 	w.Rendition = q.Get("rendition")
-	if w.Size, err = convert.ParseSize(q.Get("size")); err != nil {
+	if w.Size, err = rendition.ParseSize(q.Get("size")); err != nil {
 		return w, refusedQuery("size", err.Error())
 	}
 	if text := q.Get("rate"); text != "" {
 		if w.FrameRate, err = strconv.ParseFloat(text, 64); err != nil || !(w.FrameRate >= 0.01 && w.FrameRate <= 120) {
-			return w, refusedQuery("rate", "rate is pictures a second, 0.01 to 120")
+			return w, refusedQuery("rate", "rate is frames a second, 0.01 to 120")
 		}
 	}
 	if text := q.Get("quality"); text != "" {

@@ -6,9 +6,9 @@ import (
 	"net/http"
 	"slices"
 
-	"webostrum/core/convert"
 	"webostrum/core/hls"
 	"webostrum/core/media"
+	"webostrum/core/rendition"
 	"webostrum/station"
 	"webostrum/store"
 )
@@ -18,7 +18,7 @@ type RenditionBody struct {
 	Name            string  `json:"name" pattern:"^[a-z0-9]+(-[a-z0-9]+)*$" patternDescription:"small letters, digits and single hyphens" minLength:"1" maxLength:"40" doc:"Name in addresses" example:"small"`
 	Codec           string  `json:"codec,omitempty" enum:"H264,JPEG" default:"H264" doc:"H264 for HLS, JPEG for Motion JPEG"`
 	Size            string  `json:"size,omitempty" maxLength:"20" doc:"Such as 640x360, 640x or x360 (the other side follows), 1/2 or 50%; empty is the camera's" example:"640x360"`
-	FrameRate       float64 `json:"frameRate,omitempty" minimum:"0" maximum:"120" doc:"Pictures a second at most; 0 is all"`
+	FrameRate       float64 `json:"frameRate,omitempty" minimum:"0" maximum:"120" doc:"Frames a second at most; 0 is all"`
 	BitRate         int     `json:"bitRate,omitempty" minimum:"0" maximum:"100000000" doc:"H264: bits a second; 0 is what suits the size"`
 	KeyframeSeconds float64 `json:"keyframeSeconds,omitempty" minimum:"0" maximum:"600" doc:"H264: from one keyframe to the next; 0 is the wanted length of a segment"`
 	Profile         string  `json:"profile,omitempty" enum:"baseline,main" doc:"H264: baseline for every player, main for a tenth fewer bits; baseline when left out"`
@@ -52,28 +52,28 @@ type Rendition struct {
 	MadeHeight    int     `json:"madeHeight,omitempty"`
 	Note          string  `json:"note,omitempty" doc:"How what is made differs from what was asked, and why"`
 	Share         float64 `json:"share" doc:"What scaling, drawing and encoding it take, as a share of one core; decoding is shared"`
-	MadeFrameRate float64 `json:"madeFrameRate" doc:"Pictures a second that are made"`
+	MadeFrameRate float64 `json:"madeFrameRate" doc:"Frames a second that are made"`
 	Path          string  `json:"path" doc:"Where it is, under the service's address"`
 }
 
-// Converting is what converting a feed takes.
-type Converting struct {
-	Lacks     string  `json:"lacks,omitempty" doc:"What is missing here for any conversion"`
+// Transcoding is what transcoding a feed takes.
+type Transcoding struct {
+	Missing   string  `json:"missing,omitempty" doc:"What is missing here for any transcoding"`
 	Running   bool    `json:"running"`
 	Memory    int64   `json:"memoryBytes"`
 	Processor float64 `json:"processor" doc:"Of the whole worker, as a share of one core"`
 	Decoding  float64 `json:"decoding" doc:"Of decoding alone, as a share of one core"`
-	Dropped   uint64  `json:"dropped" doc:"Pictures left out because converting did not keep up"`
+	Dropped   uint64  `json:"dropped" doc:"Pictures left out because transcoding did not keep up"`
 	Undecoded uint64  `json:"undecoded" doc:"Pictures that could not be decoded"`
 	Restarts  uint64  `json:"restarts" doc:"Times the worker had to be started again"`
-	Trouble   string  `json:"trouble,omitempty" doc:"Why, the last time"`
+	LastError string  `json:"lastError,omitempty" doc:"Why, the last time"`
 }
 
-func convertingView(s station.Status) Converting {
+func transcodingView(s station.Status) Transcoding {
 	c := s.Costs
-	return Converting{
-		Lacks: s.Lacks, Running: c.Running, Memory: c.Memory, Processor: c.Processor, Decoding: c.Decoding,
-		Dropped: c.Dropped, Undecoded: c.Undecoded, Restarts: c.Restarts, Trouble: c.Trouble,
+	return Transcoding{
+		Missing: s.Missing, Running: c.Running, Memory: c.Memory, Processor: c.Processor, Decoding: c.Decoding,
+		Dropped: c.Dropped, Undecoded: c.Undecoded, Restarts: c.Restarts, LastError: c.LastError,
 	}
 }
 
@@ -100,18 +100,18 @@ func renditionView(s station.Status, r store.Rendition) Rendition {
 	if r.Codec == string(media.JPEG) {
 		v.Path = fmt.Sprintf("/media/%s/mjpeg?rendition=%s", s.Record.Name, r.Name)
 	}
-	w, err := station.Wish(r, s.Record)
+	w, err := station.RenditionRequest(r, s.Record)
 	if err != nil {
 		v.Note = err.Error()
 		return v
 	}
 	if s.Width > 0 {
-		var made convert.Output
+		var made rendition.Encoding
 		made, v.Note = w.Resolve(s.Width, s.Height)
 		v.MadeWidth, v.MadeHeight = made.Width, made.Height
 	}
 	for _, o := range s.Costs.Outputs {
-		if o.Wish.Key() == w.Key() {
+		if o.Request.Key() == w.Key() {
 			v.Running, v.Users, v.Share, v.MadeFrameRate = true, o.Users, o.Share, o.FrameRate
 		}
 	}
@@ -166,16 +166,16 @@ const defaultTextSize = 5
 func complete(r *store.Rendition, feed store.Feed) error {
 	if r.Text != "" {
 		if r.TextCorner == "" {
-			r.TextCorner = string(convert.BottomLeft)
+			r.TextCorner = string(rendition.BottomLeft)
 		}
 		if r.TextSize == 0 {
 			r.TextSize = defaultTextSize
 		}
 	}
-	if _, err := convert.ParseSize(r.Size); err != nil {
+	if _, err := rendition.ParseSize(r.Size); err != nil {
 		return refused("size", err.Error())
 	}
-	if _, err := station.Wish(*r, feed); err != nil {
+	if _, err := station.RenditionRequest(*r, feed); err != nil {
 		return newProblem(http.StatusUnprocessableEntity, codeInput, err.Error(), "Ask for something else.")
 	}
 	return nil

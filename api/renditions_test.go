@@ -83,7 +83,7 @@ func TestRenditionsThatCannotBe(t *testing.T) {
 		"codec":      {api.RenditionBody{Name: "a", Codec: "VP8"}, "validation"},
 		"bit rate":   {api.RenditionBody{Name: "a", BitRate: 5}, "bit/s"},
 		"keyframes":  {api.RenditionBody{Name: "a", KeyframeSeconds: 0.01}, "keyframe"},
-		"frame rate": {api.RenditionBody{Name: "a", FrameRate: 0.001}, "pictures a second"},
+		"frame rate": {api.RenditionBody{Name: "a", FrameRate: 0.001}, "frames a second"},
 		"text size":  {api.RenditionBody{Name: "a", Text: "x", TextSize: 0.5}, "height"},
 	} {
 		_, err := c.AddRendition(ctx, "yard", tt.in)
@@ -107,7 +107,7 @@ func TestWithoutTheWorker(t *testing.T) {
 	w := start(t)
 	w.addMotionJPEG("yard")
 	f := w.live("yard")
-	assert.Contains(t, f.Converting.Lacks, "webostrum-codecs")
+	assert.Contains(t, f.Transcoding.Missing, "webostrum-codecs")
 	res, body := w.do("GET", still, w.viewer, nil)
 	assert.Equal(t, 200, res.StatusCode)
 	_, err := jpeg.DecodeConfig(bytes.NewReader([]byte(body)))
@@ -115,7 +115,7 @@ func TestWithoutTheWorker(t *testing.T) {
 	for _, path := range []string{still + "?size=32x", "/media/yard/mjpeg?quality=20", "/media/yard/hls/index.m3u8"} {
 		res, body = w.do("GET", path, w.viewer, nil)
 		assert.Equal(t, 503, res.StatusCode, path)
-		assert.Contains(t, body, "converter-missing", path)
+		assert.Contains(t, body, "transcoder-missing", path)
 	}
 	res, body = w.do("GET", "/media/yard/hls/original/list.m3u8", w.viewer, nil)
 	assert.Equal(t, 404, res.StatusCode)

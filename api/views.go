@@ -19,18 +19,18 @@ type Feed struct {
 	Fingerprint string `json:"fingerprint,omitempty" doc:"SHA-256 of the certificate that is trusted"`
 
 	SegmentSeconds float64 `json:"segmentSeconds" doc:"Wanted length of an HLS segment"`
-	ListSize       int     `json:"listSize" doc:"Segments in the HLS list"`
+	PlaylistLength int     `json:"playlistLength" doc:"Segments in the HLS list"`
 	PollSeconds    float64 `json:"pollSeconds" doc:"From one polled picture to the next"`
 	Public         bool    `json:"public" doc:"Whether everybody may watch without signing in"`
 	Enabled        bool    `json:"enabled" doc:"Whether the feed is switched on"`
 
 	PictureSize    string  `json:"pictureSize" doc:"Size of Motion JPEG and stills that go out; empty is the camera's"`
-	PictureRate    float64 `json:"pictureRate" doc:"Pictures a second of Motion JPEG at most; 0 is all"`
-	PictureQuality int     `json:"pictureQuality" doc:"JPEG quality of what is converted; 0 is 80"`
+	PictureRate    float64 `json:"pictureRate" doc:"Frames a second of Motion JPEG at most; 0 is all"`
+	PictureQuality int     `json:"pictureQuality" doc:"JPEG quality of what is transcoded; 0 is 80"`
 
-	Sound       string `json:"sound" enum:"automatic,on,off" doc:"Whether sound is wanted"`
-	SoundHLS    string `json:"soundHls" enum:"as-feed,automatic,on,off"`
-	SoundWebRTC string `json:"soundWebrtc" enum:"as-feed,automatic,on,off"`
+	Audio       string `json:"audio" enum:"automatic,on,off" doc:"Whether audio is wanted"`
+	AudioHLS    string `json:"audioHls" enum:"as-feed,automatic,on,off"`
+	AudioWebRTC string `json:"audioWebrtc" enum:"as-feed,automatic,on,off"`
 
 	State   string     `json:"state" enum:"off,connecting,live,stalled,retrying,refused"`
 	Since   time.Time  `json:"since" doc:"When the state changed last"`
@@ -45,55 +45,55 @@ type Feed struct {
 	Width     int     `json:"width,omitempty" doc:"Pixels"`
 	Height    int     `json:"height,omitempty" doc:"Pixels"`
 	BitRate   float64 `json:"bitRate" doc:"Bits a second coming in, over the last seconds"`
-	FrameRate float64 `json:"frameRate" doc:"Pictures a second coming in, over the last seconds"`
+	FrameRate float64 `json:"frameRate" doc:"Frames a second coming in, over the last seconds"`
 	Keyframe  float64 `json:"keyframeSeconds,omitempty" doc:"Seconds between the last two keyframes"`
 	Target    float64 `json:"targetSeconds,omitempty" doc:"Target duration of the HLS list"`
 	Viewers   int     `json:"viewers" doc:"Who watches now"`
 
-	Session    *Session        `json:"session,omitempty" doc:"What is known of the connection to the camera"`
-	Renditions []Rendition     `json:"renditions" doc:"What the camera's pictures can be made into, besides its own"`
-	Requests   []CameraRequest `json:"requests" doc:"Requests to the camera"`
-	Converting Converting      `json:"converting"`
-	Hearing    Hearing         `json:"hearing"`
+	Session     *Session        `json:"session,omitempty" doc:"What is known of the connection to the camera"`
+	Renditions  []Rendition     `json:"renditions" doc:"What the camera's pictures can be made into, besides its own"`
+	Requests    []CameraRequest `json:"requests" doc:"Requests to the camera"`
+	Transcoding Transcoding     `json:"transcoding"`
+	AudioStatus AudioStatus     `json:"audioStatus"`
 }
 
-// Hearing is what becomes of a camera's sound.
-type Hearing struct {
-	Codec      string  `json:"codec,omitempty" doc:"What the camera sends, such as AAC; empty for no sound"`
+// AudioStatus is what becomes of a camera's audio.
+type AudioStatus struct {
+	Codec      string  `json:"codec,omitempty" doc:"What the camera sends, such as AAC; empty for no audio"`
 	ClockRate  uint32  `json:"clockRate,omitempty" doc:"Samples a second, as a rule"`
 	Channels   int     `json:"channels,omitempty"`
 	Lost       uint64  `json:"lost" doc:"Packets that never came or made no sense"`
-	Running    bool    `json:"running" doc:"Whether it is being converted"`
-	Processor  float64 `json:"processor" doc:"What converting takes, as a share of one core"`
+	Running    bool    `json:"running" doc:"Whether it is being transcoded"`
+	Processor  float64 `json:"processor" doc:"What transcoding takes, as a share of one core"`
 	Memory     int64   `json:"memoryBytes"`
 	HLS        Carried `json:"hls"`
 	WebRTC     Carried `json:"webrtc"`
 	MotionJPEG Carried `json:"motionJpeg"`
 }
 
-// Carried is what becomes of sound in one delivery.
+// Carried is what becomes of audio in one delivery.
 type Carried struct {
-	Codec     string `json:"codec,omitempty" doc:"As it is delivered; empty for none"`
-	Converted bool   `json:"converted"`
-	Why       string `json:"why" doc:"In a sentence"`
+	Codec      string `json:"codec,omitempty" doc:"As it is delivered; empty for none"`
+	Transcoded bool   `json:"transcoded"`
+	Why        string `json:"why" doc:"In a sentence"`
 }
 
-func hearingView(s station.Status) Hearing {
+func audioView(s station.Status) AudioStatus {
 	carried := func(d plan.Delivery) Carried {
-		p := s.Sound.Plans[d]
-		v := Carried{Converted: p.Convert, Why: p.Why}
+		p := s.Audio.Plans[d]
+		v := Carried{Transcoded: p.Transcode, Why: p.Why}
 		if p.Codec != "" {
 			v.Codec = plan.Name(p.Codec)
 		}
 		return v
 	}
-	h := Hearing{HLS: carried(plan.HLS), WebRTC: carried(plan.WebRTC), MotionJPEG: carried(plan.MotionJPEG)}
-	h.Running, h.Processor, h.Memory = s.Sound.Costs.Running, s.Sound.Costs.Processor, s.Sound.Costs.Memory
-	if t := s.Sound.Track; t != nil {
+	h := AudioStatus{HLS: carried(plan.HLS), WebRTC: carried(plan.WebRTC), MotionJPEG: carried(plan.MotionJPEG)}
+	h.Running, h.Processor, h.Memory = s.Audio.Costs.Running, s.Audio.Costs.Processor, s.Audio.Costs.Memory
+	if t := s.Audio.Track; t != nil {
 		h.Codec, h.ClockRate, h.Channels = plan.Name(t.Codec), t.ClockRate, t.Channels
 	}
 	if s.Facts != nil {
-		h.Lost = s.Facts.Stats.SoundLost
+		h.Lost = s.Facts.Stats.AudioLost
 	}
 	return h
 }
@@ -125,12 +125,12 @@ func (a *API) feedView(f *station.Feed, viewers map[string]int) Feed {
 		Name: r.Name, Title: r.Title, URL: r.URL, Credentials: r.User != "", Transport: r.Transport, Fingerprint: r.Fingerprint,
 		Fetch: r.Fetch, PollSeconds: float64(r.PollMillis) / 1000,
 		PictureSize: r.PictureSize, PictureRate: r.PictureRate, PictureQuality: r.PictureQuality,
-		SegmentSeconds: float64(r.SegmentMillis) / 1000, ListSize: r.ListSize, Public: r.Public, Enabled: r.Enabled,
+		SegmentSeconds: float64(r.SegmentMillis) / 1000, PlaylistLength: r.PlaylistLength, Public: r.Public, Enabled: r.Enabled,
 		State: string(c.State), Since: c.Since.UTC(), Reason: c.Reason(), Tries: c.Tries,
 		Run: s.Run, Codec: string(s.Codec), Width: s.Width, Height: s.Height, BitRate: s.BitRate, FrameRate: s.FrameRate,
 		Keyframe: s.KeyEvery.Seconds(), Target: s.Target.Seconds(), Viewers: viewers[r.Name],
-		Renditions: renditionViews(s), Requests: requestViews(r.Requests), Converting: convertingView(s),
-		Sound: r.Sound, SoundHLS: r.SoundHLS, SoundWebRTC: r.SoundWebRTC, Hearing: hearingView(s),
+		Renditions: renditionViews(s), Requests: requestViews(r.Requests), Transcoding: transcodingView(s),
+		Audio: r.Audio, AudioHLS: r.AudioHLS, AudioWebRTC: r.AudioWebRTC, AudioStatus: audioView(s),
 	}
 	if c.Fault != nil {
 		v.Code, v.Remedy = string(c.Fault.Kind.Code), c.Fault.Kind.Remedy
@@ -160,7 +160,7 @@ type Event struct {
 	ID   int64     `json:"id"`
 	At   time.Time `json:"at"`
 	Feed string    `json:"feed,omitempty" doc:"Empty for the service itself"`
-	Kind string    `json:"kind" enum:"state,change,warning,sign-in,service,convert,request"`
+	Kind string    `json:"kind" enum:"state,change,warning,sign-in,service,transcode,request"`
 	Code string    `json:"code,omitempty"`
 	Text string    `json:"text"`
 }

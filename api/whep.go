@@ -95,8 +95,8 @@ func (a *API) openWHEP(w http.ResponseWriter, r *http.Request, name string, f *s
 		return
 	}
 	source := whep.Source{Name: rendition, Hub: video.Hub, Smaller: func() []whep.Step { return smaller(f, video.Name) }, Release: func() { viewer.Leave(); video.Release() }}
-	if video.Sound != nil {
-		source.Sound = &whep.Sound{Hub: video.Sound.Hub, Track: video.Sound.Track}
+	if video.Audio != nil {
+		source.Audio = &whep.Audio{Hub: video.Audio.Hub, Track: video.Audio.Track}
 	}
 	session, answer, err := a.cfg.WebRTC.Open(ctx, name, string(offer), source)
 	if err != nil {

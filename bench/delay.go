@@ -129,7 +129,7 @@ func delays() ([]result, error) {
 	if m, h, err = t.measureDelay("window.shown().naturalWidth > 0"); err != nil {
 		return nil, err
 	}
-	add("Motion JPEG, converted", m, h, frame/2+16, "half a frame, coding, coding again", "–")
+	add("Motion JPEG, transcoded", m, h, frame/2+16, "half a frame, coding, coding again", "–")
 	if err := t.open(""); err != nil {
 		return nil, err
 	}

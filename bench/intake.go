@@ -28,7 +28,7 @@ import (
 const (
 	keyEvery     = 50
 	keySize      = 60_000
-	pictureSize  = 19_200 // together 4 Mbit/s at 25 pictures a second
+	pictureSize  = 19_200 // together 4 Mbit/s at 25 frames a second
 	sentPictures = 25_000
 	speed        = 100 // times real time
 	rounds       = 3

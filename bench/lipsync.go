@@ -12,7 +12,7 @@ const (
 	clicksFirst = 8  // that are left out: browsers take some seconds to settle
 )
 
-// lipSync measures by how much sound and pictures are apart in a browser.
+// lipSync measures by how much audio and pictures are apart in a browser.
 func lipSync() ([]result, error) {
 	t, end, err := openTheatre()
 	if err != nil {
@@ -20,9 +20,9 @@ func lipSync() ([]result, error) {
 	}
 	defer end()
 	var results []result
-	for _, feed := range []struct{ name, sound string }{{"lower-station", "AAC"}, {"upper-station", "G.711"}} {
+	for _, feed := range []struct{ name, audio string }{{"lower-station", "AAC"}, {"upper-station", "G.711"}} {
 		for _, way := range []struct{ prefer, name string }{{"delay", "WebRTC"}, {"reach", "HLS, segments of 2 s"}} {
-			if err := t.page.Open(t.demo.Address + "/watch/" + feed.name + "?sound=on&prefer=" + way.prefer); err != nil {
+			if err := t.page.Open(t.demo.Address + "/watch/" + feed.name + "?audio=on&prefer=" + way.prefer); err != nil {
 				return nil, err
 			}
 			if err := t.page.Until(onShow, playsWithin); err != nil {
@@ -44,7 +44,7 @@ func lipSync() ([]result, error) {
 				return nil, err
 			}
 			results = append(results, result{
-				fmt.Sprintf("sound beside its picture in Chromium, %s camera, %s", feed.sound, way.name),
+				fmt.Sprintf("audio beside its picture in Chromium, %s camera, %s", feed.audio, way.name),
 				fmt.Sprintf("%+.0f ms at the median, %.0f ms at the worst of %d", middle, worst, clicks-clicksFirst), "0 ms", fmt.Sprintf("%.0f ms", math.Abs(middle)), "within 40 ms",
 			})
 		}

@@ -49,7 +49,7 @@ func run(only string) error {
 		do   func() ([]result, error)
 	}{
 		{"intake", intake}, {"serving", serving}, {"memory", memory}, {"hub", publishing},
-		{"viewers", viewing}, {"converting", converting}, {"flat", flat},
+		{"viewers", viewing}, {"transcoding", transcoding}, {"flat", flat},
 		{"delay", delays}, {"joining", joining}, {"peers", peering}, {"lip sync", lipSync},
 	}
 	var all []result
@@ -100,7 +100,7 @@ How it is measured:
 - Motion JPEG: another process opens 500 connections and reads them all; pictures of 40 KiB. The limit is a program that writes the same
   bytes to as many sockets, each from a goroutine that a channel tells; both sides leave pictures out when a viewer is not ready. Processor time is that of
   the sending process.
-- Converting: the demo's scene, 1,000 pictures at 2 Mbit/s or as JPEG of quality 80. Ours is the processor time of the worker and of our side of the
+- Transcoding: the demo's scene, 1,000 pictures at 2 Mbit/s or as JPEG of quality 80. Ours is the processor time of the worker and of our side of the
   pipe together; the limit is decoder, scaler and encoder called in a loop in this program. One core each.
 - Delay: the demo's camera paints its capture time as a QR code; a script in headless Chromium reads it from the picture on show ten times a
   second for a minute and compares it with the clock of the same machine. Joining: twenty players begun at moments that have nothing to do with
@@ -108,7 +108,7 @@ How it is measured:
 - WebRTC to many viewers: another process opens 40 peer connections; pictures of 9 kB, keyframes of 60 kB every two seconds. The limit is a program
   that sends the same packets from one track that all peers share, over the same library and with the same settings, without history, reports or pacing.
   What is compared is processor time of the sending process for each byte that came.
-- Sound beside its picture: the demo's scene clicks and flashes at each full second. A script in headless Chromium finds the click in the samples and the flash in
+- Audio beside its picture: the demo's scene clicks and flashes at each full second. A script in headless Chromium finds the click in the samples and the flash in
   the pixels, whose brightness tells how long ago it began. The median of 17 seconds counts, after eight in which the browser settles.
 - Memory of the worker: its resident memory while it is given ten minutes of film as fast as it takes it.
 `

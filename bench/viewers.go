@@ -255,7 +255,7 @@ func viewing() ([]result, error) {
 	o, b, po, pb := median(ours), median(bare), median(oursPaced), median(barePaced)
 	return []result{
 		{fmt.Sprintf("Motion JPEG to %d viewers, as fast as it goes", manyViewers), fmt.Sprintf("%.2f GB/s", o/1e9), fmt.Sprintf("%.2f GB/s by a loop of writes", b/1e9), fmt.Sprintf("%.2f", o/b), "0.9 or better"},
-		{fmt.Sprintf("the same at %d pictures a second, processor time", int(time.Second/viewPace)), fmt.Sprintf("%.2f s a GB", po*1e9), fmt.Sprintf("%.2f s a GB", pb*1e9), fmt.Sprintf("%.2f", pb/po), "0.9 or better"},
+		{fmt.Sprintf("the same at %d frames a second, processor time", int(time.Second/viewPace)), fmt.Sprintf("%.2f s a GB", po*1e9), fmt.Sprintf("%.2f s a GB", pb*1e9), fmt.Sprintf("%.2f", pb/po), "0.9 or better"},
 		{fmt.Sprintf("pictures published with %d viewers that read nothing", nonReaders), fmt.Sprintf("%.1f a second", held), fmt.Sprintf("%.1f without them", alone), fmt.Sprintf("%.2f", held/alone), "1"},
 	}, nil
 }

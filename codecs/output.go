@@ -10,9 +10,10 @@ import (
 	"webostrum/codecs/text"
 	"webostrum/codecs/turbojpeg"
 	"webostrum/codecs/yuv"
-	"webostrum/core/convert"
 	"webostrum/core/h264"
 	"webostrum/core/media"
+	"webostrum/core/rendition"
+	"webostrum/core/workerproto"
 )
 
 // cpuTime is the time of a core that this thread has spent.
@@ -26,21 +27,21 @@ func cpuTime() time.Duration {
 
 // output makes one rendition.
 type output struct {
-	order   convert.Output
-	pacer   convert.Pacer
+	spec    workerproto.Output
+	pacer   rendition.Pacer
 	encoder picture.Encoder
-	colour  convert.Colour // that the encoder was opened for
+	colour  workerproto.Colour // that the encoder was opened for
 	drawer  *text.Drawer
 	own     *picture.Picture // scaled, and drawn on
 	first   int64            // capture time of the first picture
 	lastKey int64            // of the last keyframe
 }
 
-func newOutput(order convert.Output) (*output, error) {
-	o := &output{order: order, pacer: convert.Pacer{Rate: order.FrameRate}}
-	if order.Text != nil {
+func newOutput(spec workerproto.Output) (*output, error) {
+	o := &output{spec: spec, pacer: rendition.Pacer{Rate: spec.FrameRate}}
+	if spec.Text != nil {
 		var err error
-		if o.drawer, err = text.New(*order.Text, order.Height); err != nil {
+		if o.drawer, err = text.New(*spec.Text, spec.Height); err != nil {
 			return nil, err
 		}
 	}
@@ -56,9 +57,9 @@ func (o *output) close() {
 
 // encode makes the rendition of a picture; nothing when it is not wanted. taken
 // is the stamp of the picture itself, which text tells the time of.
-func (o *output) encode(d picture.Decoded, taken convert.Stamp) ([]byte, convert.Stamp, error) {
+func (o *output) encode(d picture.Decoded, taken workerproto.Stamp) ([]byte, workerproto.Stamp, error) {
 	stamp := d.Stamp
-	stamp.Output = o.order.Number
+	stamp.Output = o.spec.Number
 	if !o.pacer.Take(time.Duration(stamp.Captured)) {
 		return nil, stamp, nil
 	}
@@ -77,7 +78,7 @@ func (o *output) encode(d picture.Decoded, taken convert.Stamp) ([]byte, convert
 	if key {
 		o.lastKey = stamp.Captured
 	}
-	if o.order.Codec == media.H264 {
+	if o.spec.Codec == media.H264 {
 		data = h264.FromAnnexB(data)
 	}
 	return data, stamp, nil
@@ -85,22 +86,22 @@ func (o *output) encode(d picture.Decoded, taken convert.Stamp) ([]byte, convert
 
 // keyDue says whether a keyframe is due: by the clock, so that segments have
 // their length whatever the frame rate does.
-func (o *output) keyDue(s convert.Stamp) bool {
-	if o.order.Codec != media.H264 || o.lastKey == 0 {
+func (o *output) keyDue(s workerproto.Stamp) bool {
+	if o.spec.Codec != media.H264 || o.lastKey == 0 {
 		return false
 	}
 	const slack = 2 // half a picture
 	since := time.Duration(s.Captured - o.lastKey)
-	half := time.Duration(float64(time.Second) / o.order.Rate() / slack)
-	return since < 0 || since+half >= o.order.KeyEvery()
+	half := time.Duration(float64(time.Second) / o.spec.Rate() / slack)
+	return since < 0 || since+half >= o.spec.KeyEvery()
 }
 
 // prepare scales and draws; a picture that needs neither stays as it is.
 func (o *output) prepare(p *picture.Picture, taken time.Time) *picture.Picture {
-	if p.Width == o.order.Width && p.Height == o.order.Height && o.drawer == nil {
+	if p.Width == o.spec.Width && p.Height == o.spec.Height && o.drawer == nil {
 		return p
 	}
-	o.own = picture.Reuse(o.own, o.order.Width, o.order.Height)
+	o.own = picture.Reuse(o.own, o.spec.Width, o.spec.Height)
 	yuv.Scale(o.own, p)
 	if o.drawer != nil {
 		o.drawer.Draw(o.own, taken)
@@ -109,19 +110,19 @@ func (o *output) prepare(p *picture.Picture, taken time.Time) *picture.Picture {
 }
 
 // open opens the encoder for the first picture, and anew when colours change.
-func (o *output) open(colour convert.Colour) error {
-	if o.encoder != nil && (o.colour == colour || o.order.Codec == media.JPEG) {
+func (o *output) open(colour workerproto.Colour) error {
+	if o.encoder != nil && (o.colour == colour || o.spec.Codec == media.JPEG) {
 		return nil
 	}
 	o.close()
-	encoder, err := newEncoder(o.order, colour)
+	encoder, err := newEncoder(o.spec.Encoding, colour)
 	if err == nil {
 		o.encoder, o.colour = encoder, colour
 	}
 	return err
 }
 
-func newEncoder(o convert.Output, colour convert.Colour) (picture.Encoder, error) {
+func newEncoder(o rendition.Encoding, colour workerproto.Colour) (picture.Encoder, error) {
 	if o.Codec == media.JPEG {
 		return turbojpeg.NewEncoder(o.Quality)
 	}

@@ -1,10 +1,9 @@
-// Package codecs is the inside of the codec worker: it reads orders and
-// pictures from one pipe, decodes each picture once, makes of it what the
-// orders ask for, and writes coded pictures to another pipe, until the first
-// one ends.
+// Package codecs is the inside of the codec worker: it reads messages and
+// frames from one pipe, decodes each frame once, encodes it for each output, and
+// writes coded frames to another pipe, until the first one ends.
 //
-// Limits: 16 outputs. One picture is worked on at a time, so the worker takes no
-// more than one core; what it holds is a few pictures an output.
+// Limits: 16 outputs. One frame is worked on at a time, so the worker takes no
+// more than one core; what it holds is a few frames an output.
 package codecs
 
 import (
@@ -17,8 +16,8 @@ import (
 	"webostrum/codecs/openh264"
 	"webostrum/codecs/picture"
 	"webostrum/codecs/turbojpeg"
-	"webostrum/core/convert"
 	"webostrum/core/media"
+	"webostrum/core/workerproto"
 )
 
 const (
@@ -30,23 +29,23 @@ const (
 func Serve(in io.Reader, out io.Writer) error {
 	runtime.LockOSThread() // what is spent is measured by the thread
 	defer runtime.UnlockOSThread()
-	w := &worker{conn: convert.NewConn(in, out), outputs: make(map[uint32]*output), tally: convert.Tally{Outputs: make(map[uint32]convert.Work)}}
+	w := &worker{conn: workerproto.NewConn(in, out), outputs: make(map[uint32]*output), tally: workerproto.Tally{Outputs: make(map[uint32]workerproto.Work)}}
 	defer w.close()
 	err := w.work()
 	if err != nil {
-		_ = w.conn.Write(convert.KindFailed, []byte(err.Error()))
+		_ = w.conn.Write(workerproto.KindFailed, []byte(err.Error()))
 	}
 	return err
 }
 
 type worker struct {
-	conn    *convert.Conn
+	conn    *workerproto.Conn
 	decoder picture.Decoder
 	outputs map[uint32]*output
 	order   []uint32        // of the outputs, as they came
 	latest  picture.Decoded // valid until the next is decoded; without picture when there is none
-	sound   hearing
-	tally   convert.Tally
+	audio   audioStage
+	tally   workerproto.Tally
 	told    time.Time
 }
 
@@ -57,7 +56,7 @@ func (w *worker) close() {
 	for _, o := range w.outputs {
 		o.close()
 	}
-	w.sound.close()
+	w.audio.close()
 }
 
 func (w *worker) work() error {
@@ -75,32 +74,32 @@ func (w *worker) work() error {
 	}
 }
 
-func (w *worker) handle(kind convert.Kind, body []byte) error {
+func (w *worker) handle(kind workerproto.Kind, body []byte) error {
 	switch kind {
-	case convert.KindInput:
+	case workerproto.KindInput:
 		return read(body, w.input)
-	case convert.KindOutput:
+	case workerproto.KindOutput:
 		return read(body, w.output)
-	case convert.KindEndOutput:
+	case workerproto.KindEndOutput:
 		return read(body, w.endOutput)
-	case convert.KindPicture:
+	case workerproto.KindFrame:
 		return w.picture(body)
-	case convert.KindRepeat:
+	case workerproto.KindRepeat:
 		return w.repeat(body)
-	case convert.KindAsk:
+	case workerproto.KindAsk:
 		w.told = time.Time{}
 		return w.tell()
-	case convert.KindSoundInput:
-		return read(body, w.sound.input)
-	case convert.KindSoundOutput:
-		return read(body, w.sound.output)
-	case convert.KindSound:
-		return w.hear(body)
+	case workerproto.KindAudioInput:
+		return read(body, w.audio.input)
+	case workerproto.KindAudioOutput:
+		return read(body, w.audio.output)
+	case workerproto.KindAudio:
+		return w.audioUnit(body)
 	}
-	return fmt.Errorf("%w: kind %d", convert.ErrMalformed, kind)
+	return fmt.Errorf("%w: kind %d", workerproto.ErrMalformed, kind)
 }
 
-func (w *worker) input(in convert.Input) error {
+func (w *worker) input(in workerproto.Input) error {
 	if err := in.Validate(); err != nil {
 		return err
 	}
@@ -116,7 +115,7 @@ func (w *worker) input(in convert.Input) error {
 	return err
 }
 
-func newDecoder(in convert.Input) (picture.Decoder, error) {
+func newDecoder(in workerproto.Input) (picture.Decoder, error) {
 	switch in.Codec {
 	case media.H264:
 		return openh264.NewDecoder(in.Sets)
@@ -128,11 +127,11 @@ func newDecoder(in convert.Input) (picture.Decoder, error) {
 }
 
 // rawDecoder takes pictures that need no decoding.
-type rawDecoder struct{ in convert.Input }
+type rawDecoder struct{ in workerproto.Input }
 
-func (d rawDecoder) Decode(data []byte, stamp convert.Stamp) (picture.Decoded, bool, error) {
-	if want := convert.RawSize(d.in.Width, d.in.Height); len(data) != want {
-		return picture.Decoded{}, false, fmt.Errorf("%w: raw picture of %d bytes, want %d", convert.ErrMalformed, len(data), want)
+func (d rawDecoder) Decode(data []byte, stamp workerproto.Stamp) (picture.Decoded, bool, error) {
+	if want := workerproto.RawSize(d.in.Width, d.in.Height); len(data) != want {
+		return picture.Decoded{}, false, fmt.Errorf("%w: raw picture of %d bytes, want %d", workerproto.ErrMalformed, len(data), want)
 	}
 	p := picture.Wrap(data, d.in.Width, d.in.Height)
 	p.Colour = d.in.Colour
@@ -141,13 +140,13 @@ func (d rawDecoder) Decode(data []byte, stamp convert.Stamp) (picture.Decoded, b
 
 func (rawDecoder) Close() {}
 
-func (w *worker) output(o convert.Output) error {
+func (w *worker) output(o workerproto.Output) error {
 	if err := o.Validate(); err != nil {
 		return err
 	}
 	w.drop(o.Number)
 	if len(w.outputs) >= mostOutputs {
-		return fmt.Errorf("%w: more than %d outputs", convert.ErrMalformed, mostOutputs)
+		return fmt.Errorf("%w: more than %d outputs", workerproto.ErrMalformed, mostOutputs)
 	}
 	made, err := newOutput(o)
 	if err != nil {
@@ -158,37 +157,37 @@ func (w *worker) output(o convert.Output) error {
 	return nil
 }
 
-func (w *worker) endOutput(o convert.Output) error {
+func (w *worker) endOutput(o workerproto.Output) error {
 	w.drop(o.Number)
-	w.sound.drop(o.Number)
+	w.audio.drop(o.Number)
 	return nil
 }
 
-// read gives an order to who follows it.
-func read[T any](body []byte, follow func(T) error) error {
-	var order T
-	if err := convert.ReadJSON(body, &order); err != nil {
+// read decodes a message and hands it to what acts on it.
+func read[T any](body []byte, act func(T) error) error {
+	var m T
+	if err := workerproto.ReadJSON(body, &m); err != nil {
 		return err
 	}
-	return follow(order)
+	return act(m)
 }
 
-// hear converts a unit of sound. One that cannot be decoded is counted and left out.
-func (w *worker) hear(body []byte) error {
-	stamp, data, err := convert.ReadStamped(body)
+// audioUnit transcodes a unit of audio. One that cannot be decoded is counted and left out.
+func (w *worker) audioUnit(body []byte) error {
+	stamp, data, err := workerproto.ReadStamped(body)
 	if err != nil {
 		return err
 	}
 	begun := cpuTime()
-	undecoded, err := w.sound.unit(stamp, data, func(s convert.Stamp, data []byte) error {
-		return w.conn.WriteStamped(convert.KindCoded, s, data)
+	undecoded, err := w.audio.unit(stamp, data, func(s workerproto.Stamp, data []byte) error {
+		return w.conn.WriteStamped(workerproto.KindCoded, s, data)
 	})
 	w.tally.Decoded.Busy += cpuTime() - begun
 	if undecoded != nil {
 		w.tally.Undecoded++
-		w.tally.Trouble = undecoded.Error()
+		w.tally.LastError = undecoded.Error()
 	} else {
-		w.tally.Decoded.Pictures++
+		w.tally.Decoded.Frames++
 	}
 	if err != nil {
 		return err
@@ -215,25 +214,25 @@ func (w *worker) drop(number uint32) {
 // picture decodes a picture and makes what is wanted of it. One that cannot be
 // decoded is counted and left out.
 func (w *worker) picture(body []byte) error {
-	stamp, data, err := convert.ReadStamped(body)
+	stamp, data, err := workerproto.ReadStamped(body)
 	if err != nil {
 		return err
 	}
 	if w.decoder == nil {
-		return fmt.Errorf("%w: a picture before any input", convert.ErrMalformed)
+		return fmt.Errorf("%w: a picture before any input", workerproto.ErrMalformed)
 	}
 	w.latest = picture.Decoded{}
 	begun := cpuTime()
 	decoded, ok, err := w.decoder.Decode(data, stamp)
 	w.tally.Decoded.Busy += cpuTime() - begun
-	if errors.Is(err, convert.ErrMalformed) {
+	if errors.Is(err, workerproto.ErrMalformed) {
 		return err
 	}
 	if err != nil {
 		w.tally.Undecoded++
-		w.tally.Trouble = err.Error()
+		w.tally.LastError = err.Error()
 	} else if ok {
-		w.tally.Decoded.Pictures++
+		w.tally.Decoded.Frames++
 		w.latest = decoded
 		if !decoded.Stamp.Late {
 			if err := w.make(decoded, false); err != nil {
@@ -247,12 +246,12 @@ func (w *worker) picture(body []byte) error {
 // repeat makes the latest picture once more: a camera that sends a picture every
 // few seconds still has to give a steady video.
 func (w *worker) repeat(body []byte) error {
-	stamp, _, err := convert.ReadStamped(body)
+	stamp, _, err := workerproto.ReadStamped(body)
 	if err != nil {
 		return err
 	}
 	if _, raw := w.decoder.(rawDecoder); raw {
-		return fmt.Errorf("%w: a raw picture cannot be repeated", convert.ErrMalformed)
+		return fmt.Errorf("%w: a raw picture cannot be repeated", workerproto.ErrMalformed)
 	}
 	if w.latest.Picture == nil {
 		return nil
@@ -266,7 +265,7 @@ func (w *worker) repeat(body []byte) error {
 func (w *worker) make(d picture.Decoded, repeated bool) error {
 	for _, number := range w.order {
 		o := w.outputs[number]
-		if repeated && o.order.Codec == media.JPEG {
+		if repeated && o.spec.Codec == media.JPEG {
 			continue
 		}
 		begun := cpuTime()
@@ -274,7 +273,7 @@ func (w *worker) make(d picture.Decoded, repeated bool) error {
 		work := w.tally.Outputs[number]
 		work.Busy += cpuTime() - begun
 		if data != nil {
-			work.Pictures++
+			work.Frames++
 		}
 		w.tally.Outputs[number] = work
 		if err != nil {
@@ -283,7 +282,7 @@ func (w *worker) make(d picture.Decoded, repeated bool) error {
 		if data == nil {
 			continue
 		}
-		if err := w.conn.WriteStamped(convert.KindCoded, stamp, data); err != nil {
+		if err := w.conn.WriteStamped(workerproto.KindCoded, stamp, data); err != nil {
 			return err
 		}
 	}
@@ -297,5 +296,5 @@ func (w *worker) tell() error {
 		return nil
 	}
 	w.told = now
-	return w.conn.WriteJSON(convert.KindTally, w.tally)
+	return w.conn.WriteJSON(workerproto.KindTally, w.tally)
 }

@@ -15,27 +15,28 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"webostrum/codecs"
-	"webostrum/core/convert"
 	"webostrum/core/h264"
 	"webostrum/core/media"
+	"webostrum/core/rendition"
+	"webostrum/core/workerproto"
 )
 
 const step = 40 * time.Millisecond
 
 // coded is one message of the worker.
 type coded struct {
-	convert.Stamp
+	workerproto.Stamp
 	data []byte
 }
 
 // work runs the worker on orders and returns what it made, the last tally, and
 // why it ended.
-func work(t *testing.T, send func(*convert.Conn)) (made []coded, tally convert.Tally, failed string, err error) {
+func work(t *testing.T, send func(*workerproto.Conn)) (made []coded, tally workerproto.Tally, failed string, err error) {
 	t.Helper()
 	var in, out bytes.Buffer
-	send(convert.NewConn(nil, &in))
+	send(workerproto.NewConn(nil, &in))
 	err = codecs.Serve(&in, &out)
-	conn := convert.NewConn(&out, nil)
+	conn := workerproto.NewConn(&out, nil)
 	for {
 		kind, body, e := conn.Read()
 		if e == io.EOF {
@@ -43,13 +44,13 @@ func work(t *testing.T, send func(*convert.Conn)) (made []coded, tally convert.T
 		}
 		require.NoError(t, e)
 		switch kind {
-		case convert.KindCoded:
-			s, data, e := convert.ReadStamped(body)
+		case workerproto.KindCoded:
+			s, data, e := workerproto.ReadStamped(body)
 			require.NoError(t, e)
 			made = append(made, coded{s, bytes.Clone(data)})
-		case convert.KindTally:
-			require.NoError(t, convert.ReadJSON(body, &tally))
-		case convert.KindFailed:
+		case workerproto.KindTally:
+			require.NoError(t, workerproto.ReadJSON(body, &tally))
+		case workerproto.KindFailed:
 			failed = string(body)
 		}
 	}
@@ -57,27 +58,27 @@ func work(t *testing.T, send func(*convert.Conn)) (made []coded, tally convert.T
 
 // grey is a raw picture whose luma is about one value.
 func grey(w, h int, luma byte) []byte {
-	b := bytes.Repeat([]byte{128}, convert.RawSize(w, h))
+	b := bytes.Repeat([]byte{128}, workerproto.RawSize(w, h))
 	for i := range w * h {
 		b[i] = luma + byte(i%13)
 	}
 	return b
 }
 
-func stamp(i int) convert.Stamp {
-	return convert.Stamp{PTS: int64(i) * 3600, Captured: time.Unix(1, 0).Add(time.Duration(i) * step).UnixNano()}
+func stamp(i int) workerproto.Stamp {
+	return workerproto.Stamp{PTS: int64(i) * 3600, Captured: time.Unix(1, 0).Add(time.Duration(i) * step).UnixNano()}
 }
 
-func rawInput(w, h int) convert.Input {
-	return convert.Input{Codec: convert.Raw, Width: w, Height: h}
+func rawInput(w, h int) workerproto.Input {
+	return workerproto.Input{Codec: workerproto.Raw, Width: w, Height: h}
 }
 
-func video(number uint32, w, h int) convert.Output {
-	return convert.Output{Number: number, Codec: media.H264, Width: w, Height: h, BitRate: 500_000, KeyMillis: 200, Profile: convert.Baseline}
+func video(number uint32, w, h int) workerproto.Output {
+	return workerproto.Output{Number: number, Encoding: rendition.Encoding{Codec: media.H264, Width: w, Height: h, BitRate: 500_000, KeyMillis: 200, Profile: rendition.Baseline}}
 }
 
-func still(number uint32, w, h int) convert.Output {
-	return convert.Output{Number: number, Codec: media.JPEG, Width: w, Height: h, Quality: 90}
+func still(number uint32, w, h int) workerproto.Output {
+	return workerproto.Output{Number: number, Encoding: rendition.Encoding{Codec: media.JPEG, Width: w, Height: h, Quality: 90}}
 }
 
 // colourful is a JPEG picture in colours of which some clip when range or matrix are
@@ -99,18 +100,18 @@ func TestOneDecodeManyRenditions(t *testing.T) {
 	const pictures = 12
 	slow := still(3, 80, 60)
 	slow.FrameRate = 5
-	made, _, failed, err := work(t, func(c *convert.Conn) {
-		require.NoError(t, c.WriteJSON(convert.KindInput, rawInput(320, 240)))
-		for _, o := range []convert.Output{video(1, 320, 240), video(2, 160, 120), slow} {
-			require.NoError(t, c.WriteJSON(convert.KindOutput, o))
+	made, _, failed, err := work(t, func(c *workerproto.Conn) {
+		require.NoError(t, c.WriteJSON(workerproto.KindInput, rawInput(320, 240)))
+		for _, o := range []workerproto.Output{video(1, 320, 240), video(2, 160, 120), slow} {
+			require.NoError(t, c.WriteJSON(workerproto.KindOutput, o))
 		}
 		for i := range pictures {
 			s := stamp(i)
 			s.Late = i == 4
-			require.NoError(t, c.WriteStamped(convert.KindPicture, s, grey(320, 240, byte(40+i))))
+			require.NoError(t, c.WriteStamped(workerproto.KindFrame, s, grey(320, 240, byte(40+i))))
 		}
-		require.NoError(t, c.WriteJSON(convert.KindEndOutput, convert.Output{Number: 1}))
-		require.NoError(t, c.WriteStamped(convert.KindPicture, stamp(pictures), grey(320, 240, 40)))
+		require.NoError(t, c.WriteJSON(workerproto.KindEndOutput, workerproto.Output{Number: 1}))
+		require.NoError(t, c.WriteStamped(workerproto.KindFrame, stamp(pictures), grey(320, 240, 40)))
 	})
 	require.NoError(t, err, failed)
 	count, keys := map[uint32]int{}, map[uint32]int{}
@@ -164,16 +165,16 @@ func split(t *testing.T, data []byte) (sets *media.ParameterSets, picture []byte
 // TestColoursThroughAllCodecs has JPEG made H.264 and that JPEG again: colours
 // stay what they were, and no picture is held back.
 func TestColoursThroughAllCodecs(t *testing.T) {
-	for _, profile := range []convert.Profile{convert.Baseline, convert.Main} {
+	for _, profile := range []rendition.Profile{rendition.Baseline, rendition.Main} {
 		out := video(1, 320, 240)
 		out.Profile, out.BitRate = profile, 2_000_000
-		videos, _, failed, err := work(t, func(c *convert.Conn) {
-			require.NoError(t, c.WriteJSON(convert.KindInput, convert.Input{Codec: media.JPEG, Width: 320, Height: 240}))
-			require.NoError(t, c.WriteJSON(convert.KindOutput, out))
+		videos, _, failed, err := work(t, func(c *workerproto.Conn) {
+			require.NoError(t, c.WriteJSON(workerproto.KindInput, workerproto.Input{Codec: media.JPEG, Width: 320, Height: 240}))
+			require.NoError(t, c.WriteJSON(workerproto.KindOutput, out))
 			for i := range 4 {
-				require.NoError(t, c.WriteStamped(convert.KindPicture, stamp(i), colourful(t, 320, 240)))
+				require.NoError(t, c.WriteStamped(workerproto.KindFrame, stamp(i), colourful(t, 320, 240)))
 			}
-			require.NoError(t, c.WriteStamped(convert.KindRepeat, stamp(4), nil))
+			require.NoError(t, c.WriteStamped(workerproto.KindRepeat, stamp(4), nil))
 		})
 		require.NoError(t, err, failed)
 		require.Len(t, videos, 5, "one was repeated")
@@ -182,13 +183,13 @@ func TestColoursThroughAllCodecs(t *testing.T) {
 		require.NoError(t, err)
 		assert.True(t, sps.FullRange && sps.BT601(), "the stream says what its colours mean")
 
-		stills, _, failed, err := work(t, func(c *convert.Conn) {
-			in := convert.Input{Codec: media.H264, Width: 320, Height: 240, Sets: sets}
-			require.NoError(t, c.WriteJSON(convert.KindInput, in))
-			require.NoError(t, c.WriteJSON(convert.KindOutput, still(9, 160, 120)))
+		stills, _, failed, err := work(t, func(c *workerproto.Conn) {
+			in := workerproto.Input{Codec: media.H264, Width: 320, Height: 240, Sets: sets}
+			require.NoError(t, c.WriteJSON(workerproto.KindInput, in))
+			require.NoError(t, c.WriteJSON(workerproto.KindOutput, still(9, 160, 120)))
 			for _, v := range videos {
 				_, data := split(t, v.data)
-				require.NoError(t, c.WriteStamped(convert.KindPicture, v.Stamp, data))
+				require.NoError(t, c.WriteStamped(workerproto.KindFrame, v.Stamp, data))
 			}
 		})
 		require.NoError(t, err, failed)
@@ -209,14 +210,14 @@ func TestColoursThroughAllCodecs(t *testing.T) {
 // is 16 and whose white is 235.
 func TestLimitedRangeBecomesJPEG(t *testing.T) {
 	const w, h = 64, 48
-	raw := bytes.Repeat([]byte{128}, convert.RawSize(w, h))
+	raw := bytes.Repeat([]byte{128}, workerproto.RawSize(w, h))
 	for i := range w * h {
 		raw[i] = []byte{16, 235}[i%w*2/w]
 	}
-	made, _, failed, err := work(t, func(c *convert.Conn) {
-		require.NoError(t, c.WriteJSON(convert.KindInput, rawInput(w, h)))
-		require.NoError(t, c.WriteJSON(convert.KindOutput, still(1, 63, 47)))
-		require.NoError(t, c.WriteStamped(convert.KindPicture, stamp(0), raw))
+	made, _, failed, err := work(t, func(c *workerproto.Conn) {
+		require.NoError(t, c.WriteJSON(workerproto.KindInput, rawInput(w, h)))
+		require.NoError(t, c.WriteJSON(workerproto.KindOutput, still(1, 63, 47)))
+		require.NoError(t, c.WriteStamped(workerproto.KindFrame, stamp(0), raw))
 	})
 	require.NoError(t, err, failed)
 	require.Len(t, made, 1)
@@ -232,11 +233,11 @@ func TestLimitedRangeBecomesJPEG(t *testing.T) {
 func TestTextIsDrawn(t *testing.T) {
 	const w, h = 320, 180
 	o := still(1, w, h)
-	o.Text = &convert.Text{Template: "{place} {date} {time}", Place: "Winch room", Corner: convert.BottomRight, Size: 8}
-	made, _, failed, err := work(t, func(c *convert.Conn) {
-		require.NoError(t, c.WriteJSON(convert.KindInput, rawInput(w, h)))
-		require.NoError(t, c.WriteJSON(convert.KindOutput, o))
-		require.NoError(t, c.WriteStamped(convert.KindPicture, stamp(0), grey(w, h, 100)))
+	o.Text = &rendition.Text{Template: "{place} {date} {time}", Place: "Winch room", Corner: rendition.BottomRight, Size: 8}
+	made, _, failed, err := work(t, func(c *workerproto.Conn) {
+		require.NoError(t, c.WriteJSON(workerproto.KindInput, rawInput(w, h)))
+		require.NoError(t, c.WriteJSON(workerproto.KindOutput, o))
+		require.NoError(t, c.WriteStamped(workerproto.KindFrame, stamp(0), grey(w, h, 100)))
 	})
 	require.NoError(t, err, failed)
 	require.Len(t, made, 1)
@@ -265,35 +266,35 @@ func TestTextIsDrawn(t *testing.T) {
 // TestBrokenPicturesCostThemselvesOnly feeds damage between good pictures.
 func TestBrokenPicturesCostThemselvesOnly(t *testing.T) {
 	good := colourful(t, 64, 48)
-	made, tally, failed, err := work(t, func(c *convert.Conn) {
-		require.NoError(t, c.WriteJSON(convert.KindInput, convert.Input{Codec: media.JPEG, Width: 64, Height: 48}))
-		require.NoError(t, c.WriteJSON(convert.KindOutput, still(1, 64, 48)))
+	made, tally, failed, err := work(t, func(c *workerproto.Conn) {
+		require.NoError(t, c.WriteJSON(workerproto.KindInput, workerproto.Input{Codec: media.JPEG, Width: 64, Height: 48}))
+		require.NoError(t, c.WriteJSON(workerproto.KindOutput, still(1, 64, 48)))
 		for i, data := range [][]byte{good[:len(good)/8], []byte("no picture"), {}, good} {
-			require.NoError(t, c.WriteStamped(convert.KindPicture, stamp(i), data))
+			require.NoError(t, c.WriteStamped(workerproto.KindFrame, stamp(i), data))
 		}
 	})
 	require.NoError(t, err, failed)
 	require.Len(t, made, 1)
 	assert.Equal(t, int64(3*3600), made[0].PTS)
-	assert.NotEmpty(t, tally.Trouble, "the first tally comes with the first picture")
+	assert.NotEmpty(t, tally.LastError, "the first tally comes with the first picture")
 }
 
 func TestEndsWithAReason(t *testing.T) {
-	tests := map[string]func(*convert.Conn){
-		"before any input": func(c *convert.Conn) { _ = c.WriteStamped(convert.KindPicture, stamp(0), nil) },
-		"want 4608": func(c *convert.Conn) {
-			_ = c.WriteJSON(convert.KindInput, rawInput(64, 48))
-			_ = c.WriteStamped(convert.KindPicture, stamp(0), make([]byte, 7))
+	tests := map[string]func(*workerproto.Conn){
+		"before any input": func(c *workerproto.Conn) { _ = c.WriteStamped(workerproto.KindFrame, stamp(0), nil) },
+		"want 4608": func(c *workerproto.Conn) {
+			_ = c.WriteJSON(workerproto.KindInput, rawInput(64, 48))
+			_ = c.WriteStamped(workerproto.KindFrame, stamp(0), make([]byte, 7))
 		},
-		"both sides must be even": func(c *convert.Conn) { _ = c.WriteJSON(convert.KindOutput, video(1, 641, 361)) },
-		"kind 77":                 func(c *convert.Conn) { _ = c.Write(77) },
-		"more than 16 outputs": func(c *convert.Conn) {
+		"both sides must be even": func(c *workerproto.Conn) { _ = c.WriteJSON(workerproto.KindOutput, video(1, 641, 361)) },
+		"kind 77":                 func(c *workerproto.Conn) { _ = c.Write(77) },
+		"more than 16 outputs": func(c *workerproto.Conn) {
 			for i := range uint32(20) {
-				_ = c.WriteJSON(convert.KindOutput, still(i, 16, 16))
+				_ = c.WriteJSON(workerproto.KindOutput, still(i, 16, 16))
 			}
 		},
-		"cannot be decoded": func(c *convert.Conn) {
-			_ = c.WriteJSON(convert.KindInput, convert.Input{Codec: media.H264, Width: 16, Height: 16, Sets: &media.ParameterSets{SPS: []byte{0x67, 100, 0, 10, 0xf9, 0x79, 0x2c, 0x80}}})
+		"cannot be decoded": func(c *workerproto.Conn) {
+			_ = c.WriteJSON(workerproto.KindInput, workerproto.Input{Codec: media.H264, Width: 16, Height: 16, Sets: &media.ParameterSets{SPS: []byte{0x67, 100, 0, 10, 0xf9, 0x79, 0x2c, 0x80}}})
 		},
 	}
 	for want, send := range tests {
@@ -311,11 +312,11 @@ func TestWorkersSideBySide(t *testing.T) {
 	var wg sync.WaitGroup
 	for range 4 {
 		wg.Go(func() {
-			made, _, _, err := work(t, func(c *convert.Conn) {
-				_ = c.WriteJSON(convert.KindInput, rawInput(64, 48))
-				_ = c.WriteJSON(convert.KindOutput, video(1, 64, 48))
+			made, _, _, err := work(t, func(c *workerproto.Conn) {
+				_ = c.WriteJSON(workerproto.KindInput, rawInput(64, 48))
+				_ = c.WriteJSON(workerproto.KindOutput, video(1, 64, 48))
 				for i := range 20 {
-					_ = c.WriteStamped(convert.KindPicture, stamp(i), grey(64, 48, byte(i)))
+					_ = c.WriteStamped(workerproto.KindFrame, stamp(i), grey(64, 48, byte(i)))
 				}
 			})
 			assert.NoError(t, err)

@@ -50,7 +50,7 @@ func fresh(t *testing.T, page *browser.Page, atMost float64) {
 }
 
 // TestMotionJPEGCameraPlaysByHLS watches a camera that sends nothing but Motion
-// JPEG in a browser that plays HLS; nobody asked for the conversion.
+// JPEG in a browser that plays HLS; nobody asked for the transcoding.
 func TestMotionJPEGCameraPlaysByHLS(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t)
@@ -65,10 +65,10 @@ func TestMotionJPEGCameraPlaysByHLS(t *testing.T) {
 	require.Len(t, f.Renditions, 1)
 	assert.True(t, f.Renditions[0].Automatic)
 	assert.True(t, f.Renditions[0].Running)
-	assert.True(t, f.Converting.Running)
-	assert.Positive(t, f.Converting.Memory)
+	assert.True(t, f.Transcoding.Running)
+	assert.Positive(t, f.Transcoding.Memory)
 	out, _ := w.cli("events", "--feed", "winch-room")
-	assert.Contains(t, out, "converting began: the camera sends JPEG")
+	assert.Contains(t, out, "transcoding began: the camera sends JPEG")
 }
 
 // TestCameraForgetsItsSettings reboots a camera that comes back as it left the

@@ -218,7 +218,7 @@ func TestManyPagesAtOnce(t *testing.T) {
 
 func TestKeyboardAndScreenReader(t *testing.T) {
 	t.Parallel()
-	_, page := watching(t, "--keyframes", "1s", "--size", "640x360", "--sound", "aac")
+	_, page := watching(t, "--keyframes", "1s", "--size", "640x360", "--audio", "aac")
 	video := player + `.shadowRoot.querySelector("video")`
 	require.NoError(t, page.Run(player+`.shadowRoot.querySelector(".player").focus()`))
 	require.NoError(t, page.Keys("m"))

@@ -99,7 +99,7 @@ func TestFallsBackToHLS(t *testing.T) {
 	require.NoError(t, page.Until(method+`.includes("WebRTC")`, patience), "it comes back when it works again")
 }
 
-// TestWebRTCOfAJPEGCamera has the camera's pictures converted.
+// TestWebRTCOfAJPEGCamera has the camera's pictures transcoded.
 func TestWebRTCOfAJPEGCamera(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t)
@@ -215,7 +215,7 @@ func TestComparePage(t *testing.T) {
 func TestICEIsRestartedByABrowser(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t, "--ice-server", "turn:crag:secret@127.0.0.1:9", "--ice-server", "stun:127.0.0.1:9")
-	w.film("--size", "320x240", "--rate", "15", "--keyframes", "1s", "--sound", "g711-mu")
+	w.film("--size", "320x240", "--rate", "15", "--keyframes", "1s", "--audio", "g711-mu")
 	w.addFeed()
 	page := openPage(t)
 	require.NoError(t, page.Open(w.url("/clock")))

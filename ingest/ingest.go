@@ -23,8 +23,8 @@ func Play(ctx context.Context, cfg source.Config) (next uint64, err error) {
 	case !source.HTTP(u):
 		return rtsp.Play(ctx, cfg)
 	}
-	if cfg.SoundTrack != nil {
-		cfg.SoundTrack(nil) // pictures over HTTP have none
+	if cfg.AudioTrack != nil {
+		cfg.AudioTrack(nil) // pictures over HTTP have none
 	}
 	if cfg.Fetch == source.FetchPoll {
 		return still.Play(ctx, cfg)

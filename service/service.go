@@ -17,11 +17,11 @@ import (
 	"time"
 
 	"webostrum/api"
-	"webostrum/convert"
 	"webostrum/deliver/viewers"
 	"webostrum/deliver/whep"
 	"webostrum/station"
 	"webostrum/store"
+	"webostrum/transcode"
 	"webostrum/web"
 )
 
@@ -81,7 +81,7 @@ func Run(ctx context.Context, cfg Config, started func(Started)) error {
 	if err != nil {
 		return errors.Join(err, listener.Close())
 	}
-	feeds, err := station.Open(station.Config{Store: records, Log: cfg.Log, Codecs: codecs, AAC: convert.DecodesAAC(codecs)})
+	feeds, err := station.Open(station.Config{Store: records, Log: cfg.Log, Codecs: codecs, AAC: transcode.DecodesAAC(codecs)})
 	if err != nil {
 		return errors.Join(err, listener.Close())
 	}
@@ -113,9 +113,9 @@ func openWebRTC(cfg Config) (*whep.Server, error) {
 // worker finds the codec worker. A service without one passes everything through;
 // one that was told where it is, and does not find it there, does not start.
 func worker(cfg Config) (string, error) {
-	path, err := convert.Find(cfg.Codecs)
+	path, err := transcode.Find(cfg.Codecs)
 	if err != nil && cfg.Codecs == "" {
-		cfg.Log.Warn("nothing can be converted", "error", err)
+		cfg.Log.Warn("nothing can be transcoded", "error", err)
 		return "", nil
 	}
 	return path, err

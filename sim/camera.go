@@ -10,14 +10,15 @@ import (
 	"sync"
 	"time"
 
-	"webostrum/convert"
-	coreconvert "webostrum/core/convert"
 	"webostrum/core/h264"
 	"webostrum/core/httpauth"
 	"webostrum/core/hub"
 	"webostrum/core/media"
+	"webostrum/core/rendition"
+	"webostrum/core/workerproto"
 	"webostrum/deliver/rtsp"
 	"webostrum/sim/scene"
+	"webostrum/transcode"
 	"webostrum/wait"
 )
 
@@ -36,7 +37,7 @@ const (
 // Settings are what a reboot may change.
 type Settings struct {
 	Width, Height int
-	FrameRate     float64       // pictures a second
+	FrameRate     float64       // frames a second
 	BitRate       int           // bits a second, of H.264
 	KeyEvery      time.Duration // from one keyframe to the next, of H.264
 	Quality       int           // of JPEG
@@ -47,15 +48,15 @@ func Defaults() Settings {
 	return Settings{Width: 1280, Height: 720, FrameRate: 25, BitRate: 2_000_000, KeyEvery: 2 * time.Second, Quality: 80}
 }
 
-func (s Settings) output(kind Kind) coreconvert.Output {
-	o := coreconvert.Output{Number: 1, Codec: media.JPEG, Width: s.Width, Height: s.Height, Quality: s.Quality}
+func (s Settings) output(kind Kind) workerproto.Output {
+	e := rendition.Encoding{Codec: media.JPEG, Width: s.Width, Height: s.Height, Quality: s.Quality}
 	if kind == RTSP {
-		o = coreconvert.Output{
-			Number: 1, Codec: media.H264, Width: s.Width, Height: s.Height, FrameRate: s.FrameRate, BitRate: s.BitRate,
-			KeyMillis: int(s.KeyEvery.Milliseconds()), Profile: coreconvert.Baseline,
+		e = rendition.Encoding{
+			Codec: media.H264, Width: s.Width, Height: s.Height, FrameRate: s.FrameRate, BitRate: s.BitRate,
+			KeyMillis: int(s.KeyEvery.Milliseconds()), Profile: rendition.Baseline,
 		}
 	}
-	return o
+	return workerproto.Output{Number: 1, Encoding: e}
 }
 
 // Config says what camera to play.
@@ -71,8 +72,8 @@ type Config struct {
 	NoTCP     bool   // offers RTP over UDP only
 	NoReports bool   // sends no sender reports, as some cameras do
 
-	Sound      Sound   // RTSP only; empty means none
-	SoundDrift float64 // by how much the sound's clock runs fast, such as 0.0002
+	Audio      Audio   // RTSP only; empty means none
+	AudioDrift float64 // by how much the audio's clock runs fast, such as 0.0002
 
 	Settings Settings
 	Worker   string // path of the codec worker; empty means to look for it
@@ -111,7 +112,7 @@ type server interface {
 // New makes a camera and opens its port, so that Address is known. Run plays
 // it.
 func New(cfg Config) (*Camera, error) {
-	worker, err := convert.Find(cfg.Worker)
+	worker, err := transcode.Find(cfg.Worker)
 	if err != nil {
 		return nil, err
 	}
@@ -122,7 +123,7 @@ func New(cfg Config) (*Camera, error) {
 	default:
 		return nil, fmt.Errorf("kind %q is not one of %s, %s, %s", cfg.Kind, RTSP, MotionJPEG, Stills)
 	}
-	if _, _, _, err := cfg.Sound.plan(); err != nil {
+	if _, _, _, err := cfg.Audio.plan(); err != nil {
 		return nil, fmt.Errorf("simulated camera %s: %w", cfg.Name, err)
 	}
 	if err := cfg.Settings.output(cfg.Kind).Validate(); err != nil {
@@ -213,9 +214,9 @@ func (c *Camera) Drop() {
 func (c *Camera) live(ctx context.Context) (again rebooting, err error) {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	h, sound := hub.New(hub.Config{}), hub.New(hub.Config{Keep: soundKept})
+	h, audio := hub.New(hub.Config{}), hub.New(hub.Config{Keep: audioKept})
 	defer h.Close()
-	defer sound.Close()
+	defer audio.Close()
 	server := c.newServer(h)
 	defer server.Close()
 	c.mu.Lock()
@@ -226,9 +227,9 @@ func (c *Camera) live(ctx context.Context) (again rebooting, err error) {
 	defer parts.Wait()
 	defer cancel()
 	failed := make(chan error, 3)
-	parts.Go(func() { failed <- c.films(ctx, settings, h, sound) })
+	parts.Go(func() { failed <- c.films(ctx, settings, h, audio) })
 	parts.Go(func() {
-		if err := c.records(ctx, sound); err != nil {
+		if err := c.records(ctx, audio); err != nil {
 			failed <- err
 		}
 	})
@@ -297,10 +298,10 @@ func (c *Camera) Set(s Settings) error {
 }
 
 // films films until ctx ends, with the settings of the day.
-func (c *Camera) films(ctx context.Context, s Settings, h, sound *hub.Hub) error {
+func (c *Camera) films(ctx context.Context, s Settings, h, audio *hub.Hub) error {
 	begun := time.Now()
 	for {
-		next, err := c.film(ctx, s, h, sound, begun)
+		next, err := c.film(ctx, s, h, audio, begun)
 		if err != nil || ctx.Err() != nil {
 			return err
 		}
@@ -310,8 +311,8 @@ func (c *Camera) films(ctx context.Context, s Settings, h, sound *hub.Hub) error
 
 // film paints and encodes until ctx ends or other settings are wanted. A worker
 // that dies is replaced.
-func (c *Camera) film(ctx context.Context, s Settings, h, sound *hub.Hub, begun time.Time) (Settings, error) {
-	f := &film{camera: c, settings: s, hub: h, sound: sound, scene: scene.New(s.Width, s.Height, c.cfg.Name), begun: begun}
+func (c *Camera) film(ctx context.Context, s Settings, h, audio *hub.Hub, begun time.Time) (Settings, error) {
+	f := &film{camera: c, settings: s, hub: h, audio: audio, scene: scene.New(s.Width, s.Height, c.cfg.Name), begun: begun}
 	defer f.end()
 	ticker := time.NewTicker(time.Duration(float64(time.Second) / s.FrameRate))
 	defer ticker.Stop()
@@ -336,9 +337,9 @@ type film struct {
 	camera   *Camera
 	settings Settings
 	hub      *hub.Hub
-	sound    *hub.Hub
+	audio    *hub.Hub
 	scene    *scene.Scene
-	worker   *convert.Worker
+	worker   *transcode.Worker
 	begun    time.Time
 	params   h264.ParamKeeper
 	epoch    *media.Epoch
@@ -356,8 +357,8 @@ func (f *film) encode(pix []byte, now time.Time) error {
 			return err
 		}
 	}
-	stamp := coreconvert.Stamp{PTS: int64(now.Sub(f.begun).Seconds() * clockRate), Captured: now.UnixNano()}
-	if err := f.worker.Picture(stamp, pix); err != nil {
+	stamp := workerproto.Stamp{PTS: int64(now.Sub(f.begun).Seconds() * clockRate), Captured: now.UnixNano()}
+	if err := f.worker.Frame(stamp, pix); err != nil {
 		f.worker.Close()
 		f.worker = nil // the next picture starts another
 	}
@@ -365,19 +366,19 @@ func (f *film) encode(pix []byte, now time.Time) error {
 }
 
 func (f *film) start() error {
-	w, err := convert.Start(f.camera.worker, convert.Events{Coded: f.coded})
+	w, err := transcode.Start(f.camera.worker, transcode.Events{Coded: f.coded})
 	if err != nil {
 		return err
 	}
 	f.worker = w
-	if err := w.Input(coreconvert.Input{Codec: coreconvert.Raw, Width: f.settings.Width, Height: f.settings.Height}); err != nil {
+	if err := w.Input(workerproto.Input{Codec: workerproto.Raw, Width: f.settings.Width, Height: f.settings.Height}); err != nil {
 		return err
 	}
 	return w.Output(f.settings.output(f.camera.cfg.Kind))
 }
 
 // coded publishes a coded picture; the parameter sets in it become the track's.
-func (f *film) coded(stamp coreconvert.Stamp, data []byte) {
+func (f *film) coded(stamp workerproto.Stamp, data []byte) {
 	jpeg := f.camera.cfg.Kind != RTSP
 	var sets *media.ParameterSets
 	if !jpeg {
@@ -396,8 +397,8 @@ func (f *film) coded(stamp coreconvert.Stamp, data []byte) {
 		f.epoch = &media.Epoch{Tracks: []*media.Track{track}}
 		f.camera.mu.Lock()
 		f.camera.stream = &rtsp.Stream{Hub: f.hub, Track: track}
-		if _, _, sent, _ := f.camera.cfg.Sound.plan(); sent != nil {
-			f.camera.stream.Sound, f.camera.stream.SoundTrack = f.sound, sent
+		if _, _, sent, _ := f.camera.cfg.Audio.plan(); sent != nil {
+			f.camera.stream.Audio, f.camera.stream.AudioTrack = f.audio, sent
 		}
 		f.camera.mu.Unlock()
 	}

@@ -8,7 +8,6 @@ import (
 	"sync/atomic"
 	"time"
 
-	"webostrum/convert"
 	"webostrum/core/fault"
 	"webostrum/core/hls"
 	"webostrum/core/hub"
@@ -17,6 +16,7 @@ import (
 	"webostrum/ingest"
 	"webostrum/ingest/source"
 	"webostrum/store"
+	"webostrum/transcode"
 	"webostrum/wait"
 )
 
@@ -54,14 +54,14 @@ type Status struct {
 	Width     int
 	Height    int
 	BitRate   float64 // bits a second
-	FrameRate float64 // pictures a second
+	FrameRate float64 // frames a second
 	KeyEvery  time.Duration
 	Facts     *source.Facts // nil when there is no session
 	Target    time.Duration
-	Codec     media.Codec   // of what comes in; empty as long as it is not known
-	Costs     convert.Costs // of what is converted
-	Lacks     string        // what is missing here for any conversion; empty when nothing is
-	Sound     SoundStatus
+	Codec     media.Codec     // of what comes in; empty as long as it is not known
+	Costs     transcode.Costs // of what is transcoded
+	Missing   string          // what is missing here for any transcoding; empty when nothing is
+	Audio     AudioStatus
 }
 
 // Status returns the present state.
@@ -75,11 +75,11 @@ func (f *Feed) Status() Status {
 	s.BitRate, s.FrameRate, s.KeyEvery = f.meter.rates()
 	if r != nil {
 		s.Run, s.Target = r.name, r.target()
-		s.Codec, s.Costs = r.known(), r.converter.Costs()
+		s.Codec, s.Costs = r.known(), r.transcoder.Costs()
 	}
-	s.Sound = f.soundStatus(r)
+	s.Audio = f.audioStatus(r)
 	if f.station.cfg.Codecs == "" {
-		s.Lacks = convert.ErrNoWorker.Error()
+		s.Missing = transcode.ErrNoWorker.Error()
 	}
 	if session := f.session.Load(); session != nil {
 		facts := (*session).Facts()
@@ -170,7 +170,7 @@ func code(f *fault.Error) fault.Code {
 // asked of it waits for the first pictures.
 func (f *Feed) begin(record store.Feed) (*run, error) {
 	r := &run{
-		feed: f, name: newRun(), record: record, hub: hub.New(hub.Config{}), sounds: hub.New(hub.Config{Keep: soundKept}), begun: make(chan struct{}),
+		feed: f, name: newRun(), record: record, hub: hub.New(hub.Config{}), audioHub: hub.New(hub.Config{Keep: audioKept}), begun: make(chan struct{}),
 		asked: make(map[string]fault.Code), outlets: make(map[string]*outlet), stills: make(map[Wanted]*media.Sample),
 	}
 	if err := r.cutting(r.name, hls.Original).Validate(); err != nil {
@@ -178,13 +178,13 @@ func (f *Feed) begin(record store.Feed) (*run, error) {
 		return nil, err
 	}
 	r.stale = time.AfterFunc(f.station.staleAfter, r.forget)
-	r.converter = convert.New(convert.Config{
+	r.transcoder = transcode.NewVideo(transcode.Config{
 		Program: f.station.cfg.Codecs, Source: r.hub,
 		Live: func() bool { return f.Condition().State == StateLive },
 		Note: func(text string) { f.tell(EventWarning, text) },
 	})
-	r.heard = convert.NewSound(convert.SoundConfig{
-		Program: f.station.cfg.Codecs, Source: r.sounds, Note: func(text string) { f.tell(EventWarning, text) },
+	r.heard = transcode.NewAudio(transcode.Config{
+		Program: f.station.cfg.Codecs, Source: r.audioHub, Note: func(text string) { f.tell(EventWarning, text) },
 	})
 	f.mu.Lock()
 	f.run = r
@@ -204,7 +204,7 @@ func (f *Feed) end(r *run) {
 	r.mu.Unlock()
 	r.drop(func(string) bool { return true })
 	r.parts.Wait()
-	r.converter.Close()
+	r.transcoder.Close()
 	r.heard.Close()
 	r.close()
 	f.meter.reset()
@@ -213,23 +213,23 @@ func (f *Feed) end(r *run) {
 
 // run is one run of a feed: from switched on to switched off.
 type run struct {
-	feed      *Feed
-	name      string
-	record    store.Feed
-	hub       *hub.Hub // what the camera sends to see
-	sounds    *hub.Hub // and to hear
-	converter *convert.Converter
-	heard     *convert.Sound
-	sound     atomic.Pointer[media.Track] // nil when there is none, or it is not known
-	epoch     *media.Epoch
-	next      uint64                // number of the next epoch
-	liveSince time.Time             // zero when not live
-	tries     int                   // failed ones since the feed was last settled
-	stale     *time.Timer           // drops what was made; runs while no pictures come
-	asked     map[string]fault.Code // how camera requests ended, by name
-	begun     chan struct{}         // closed at the first picture
-	first     sync.Once
-	parts     sync.WaitGroup // of outlets
+	feed       *Feed
+	name       string
+	record     store.Feed
+	hub        *hub.Hub // what the camera sends to see
+	audioHub   *hub.Hub // and what it sends to hear
+	transcoder *transcode.Video
+	heard      *transcode.Audio
+	audioTrack atomic.Pointer[media.Track] // nil when there is none, or it is not known
+	epoch      *media.Epoch
+	next       uint64                // number of the next epoch
+	liveSince  time.Time             // zero when not live
+	tries      int                   // failed ones since the feed was last settled
+	stale      *time.Timer           // drops what was made; runs while no pictures come
+	asked      map[string]fault.Code // how camera requests ended, by name
+	begun      chan struct{}         // closed at the first picture
+	first      sync.Once
+	parts      sync.WaitGroup // of outlets
 
 	mu      sync.Mutex
 	ended   bool                     // guarded by mu
@@ -251,7 +251,7 @@ func (r *run) codec(ctx context.Context) (media.Codec, error) {
 // close lets the hubs go.
 func (r *run) close() {
 	r.hub.Close()
-	r.sounds.Close()
+	r.audioHub.Close()
 }
 
 // target returns the target duration of the list that players get; zero as long as
@@ -294,7 +294,7 @@ func (r *run) play(ctx context.Context) error {
 		URL: r.record.URL, User: r.record.User, Password: r.record.Password,
 		Transport: source.Transport(r.record.Transport), Fingerprint: r.record.Fingerprint,
 		Fetch: source.Fetch(r.record.Fetch), Poll: time.Duration(r.record.PollMillis) * time.Millisecond,
-		FirstEpoch: r.next, Publish: r.publish, Sound: r.sounds.Publish, SoundTrack: r.soundIs, Started: r.started, Connecting: r.connecting,
+		FirstEpoch: r.next, Publish: r.publish, Audio: r.audioHub.Publish, AudioTrack: r.audioIs, Started: r.started, Connecting: r.connecting,
 	})
 	r.next = next
 	r.feed.session.Store(nil)
@@ -369,14 +369,14 @@ func (f *Feed) Waiting() string {
 	switch {
 	case c.State != StateLive:
 		return c.Reason()
-	case f.lacks():
-		return "The camera sends JPEG, which HLS cannot carry, and the codec worker that would convert it is missing here."
+	case f.untranscodable():
+		return "The camera sends JPEG, which HLS cannot carry, and the codec worker that would transcode it is missing here."
 	}
 	return "The camera sends; the first segment is being made."
 }
 
-// lacks says whether HLS needs a conversion that cannot be had here.
-func (f *Feed) lacks() bool {
+// untranscodable says whether HLS needs a transcoding that cannot be had here.
+func (f *Feed) untranscodable() bool {
 	r := f.present()
 	return r != nil && r.known() == media.JPEG && f.station.cfg.Codecs == ""
 }

@@ -8,15 +8,15 @@ import (
 	"sync/atomic"
 	"time"
 
-	"webostrum/convert"
-	core "webostrum/core/convert"
 	"webostrum/core/hls"
 	"webostrum/core/hub"
 	"webostrum/core/media"
 	"webostrum/core/plan"
+	"webostrum/core/rendition"
 	"webostrum/deliver/memfile"
 	"webostrum/deliver/problem"
 	"webostrum/store"
+	"webostrum/transcode"
 )
 
 // Automatic is the name of the rendition that is made for HLS of a camera whose
@@ -35,9 +35,9 @@ const idle = 100 * time.Millisecond
 type outlet struct {
 	name      string
 	segmenter *hls.Segmenter
-	output    *convert.Output // nil for the camera's own video
-	lease     *time.Timer     // ends it
-	always    bool            // it has no lease; guarded by the run's mu
+	output    *transcode.Output // nil for the camera's own video
+	lease     *time.Timer       // ends it
+	always    bool              // it has no lease; guarded by the run's mu
 	cancel    context.CancelFunc
 	epoch     *media.Epoch // of the newest picture; for serve alone
 
@@ -56,15 +56,15 @@ func unknownRendition(name string) error {
 	}
 }
 
-// cannotConvert turns the converter's refusals into answers.
-func cannotConvert(err error) error {
-	if errors.Is(err, convert.ErrNoWorker) {
+// cannotTranscode turns the transcoder's refusals into answers.
+func cannotTranscode(err error) error {
+	if errors.Is(err, transcode.ErrNoWorker) {
 		return problem.Problem{
-			Status: http.StatusServiceUnavailable, Code: "converter-missing", Detail: "This needs a conversion, and the codec worker is missing here.",
+			Status: http.StatusServiceUnavailable, Code: "transcoder-missing", Detail: "This needs a transcoding, and the codec worker is missing here.",
 			Remedy: "Put webostrum-codecs beside webostrum, or say where it is with --codecs, and start the service again.",
 		}
 	}
-	return problem.Problem{Status: http.StatusServiceUnavailable, Code: "conversion-refused", Detail: err.Error()}
+	return problem.Problem{Status: http.StatusServiceUnavailable, Code: "transcoding-refused", Detail: err.Error()}
 }
 
 // Open implements hls.Feed.
@@ -83,16 +83,16 @@ func (f *Feed) Open(ctx context.Context, rendition string) (*hls.Segmenter, erro
 		case rendition == hls.Original:
 			return nil, problem.Problem{
 				Status: http.StatusNotFound, Code: "rendition-not-for-hls", Detail: "The camera sends JPEG, which HLS cannot carry.",
-				Remedy: "Ask for index.m3u8, which has it converted, or for ../mjpeg, which gives it as it is.",
+				Remedy: "Ask for index.m3u8, which has it transcoded, or for ../mjpeg, which gives it as it is.",
 			}
 		}
 		rendition = Automatic
 	}
-	wish, err := f.videoWish(rendition, plan.HLS)
+	request, err := f.videoRequest(rendition, plan.HLS)
 	if err != nil {
 		return nil, err
 	}
-	return r.outlet(rendition, &wish)
+	return r.outlet(rendition, &request)
 }
 
 // Segments implements hls.Feed.
@@ -109,62 +109,62 @@ func (f *Feed) Segments(rendition string) *hls.Segmenter {
 	return nil
 }
 
-// wish says what a rendition's name stands for.
-func (f *Feed) wish(name string) (convert.Wish, error) {
+// request says what a rendition's name stands for.
+func (f *Feed) request(name string) (transcode.Request, error) {
 	record := f.stored()
 	if name == Automatic {
-		return Wish(store.Rendition{Codec: string(media.H264)}, record)
+		return RenditionRequest(store.Rendition{Codec: string(media.H264)}, record)
 	}
 	for _, r := range record.Renditions {
 		if r.Name == name {
-			return Wish(r, record)
+			return RenditionRequest(r, record)
 		}
 	}
-	return convert.Wish{}, unknownRendition(name)
+	return transcode.Request{}, unknownRendition(name)
 }
 
-// videoWish is wish for a delivery that carries H.264 alone.
-func (f *Feed) videoWish(name string, d plan.Delivery) (convert.Wish, error) {
-	wish, err := f.wish(name)
-	if err == nil && wish.Codec != media.H264 {
+// videoRequest is request for a delivery that carries H.264 alone.
+func (f *Feed) videoRequest(name string, d plan.Delivery) (transcode.Request, error) {
+	request, err := f.request(name)
+	if err == nil && request.Codec != media.H264 {
 		err = problem.Problem{
 			Status: http.StatusNotFound, Code: "rendition-not-for-" + string(d), Detail: "That rendition is Motion JPEG, which " + d.Name() + " does not carry.",
 			Remedy: "Ask for ../mjpeg?rendition=" + name + ".",
 		}
 	}
-	return wish, err
+	return request, err
 }
 
-// Wish is what a feed's rendition asks for; the error says what is wrong with it.
+// RenditionRequest is what a feed's rendition asks for; the error says what is wrong with it.
 // Keyframes come as often as segments are to begin, unless something else is asked
 // for, and {place} in its text is the feed's title.
-func Wish(r store.Rendition, feed store.Feed) (convert.Wish, error) {
-	size, err := core.ParseSize(r.Size)
+func RenditionRequest(r store.Rendition, feed store.Feed) (transcode.Request, error) {
+	size, err := rendition.ParseSize(r.Size)
 	if err != nil {
-		return convert.Wish{}, err
+		return transcode.Request{}, err
 	}
-	w := convert.Wish{Rendition: core.Rendition{
+	w := transcode.Request{Rendition: rendition.Rendition{
 		Codec: media.Codec(r.Codec), Size: size, FrameRate: r.FrameRate, BitRate: r.BitRate, KeySeconds: r.KeySeconds,
-		Profile: core.Profile(r.Profile), Quality: r.Quality,
+		Profile: rendition.Profile(r.Profile), Quality: r.Quality,
 	}}
 	if w.KeySeconds == 0 && w.Codec == media.H264 {
 		w.KeySeconds = (time.Duration(feed.SegmentMillis) * time.Millisecond).Seconds()
 	}
 	if r.Text != "" {
-		w.Text = &core.Text{Template: r.Text, Place: feed.Title, Corner: core.Corner(r.TextCorner), Size: r.TextSize}
+		w.Text = &rendition.Text{Template: r.Text, Place: feed.Title, Corner: rendition.Corner(r.TextCorner), Size: r.TextSize}
 	}
 	return w, w.Validate()
 }
 
 // outlet returns what makes a rendition's segments, and begins it if need be; without
-// a wish it is the camera's own video.
-func (r *run) outlet(name string, w *convert.Wish) (*hls.Segmenter, error) {
+// a request it is the camera's own video.
+func (r *run) outlet(name string, w *transcode.Request) (*hls.Segmenter, error) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	return r.outletLocked(name, w, false)
 }
 
-func (r *run) outletLocked(name string, w *convert.Wish, always bool) (*hls.Segmenter, error) {
+func (r *run) outletLocked(name string, w *transcode.Request, always bool) (*hls.Segmenter, error) {
 	if r.ended {
 		return nil, errOff
 	}
@@ -174,12 +174,12 @@ func (r *run) outletLocked(name string, w *convert.Wish, always bool) (*hls.Segm
 		}
 		return o.segmenter, nil
 	}
-	var output *convert.Output
+	var output *transcode.Output
 	release := func() {}
 	if w != nil {
 		var err error
-		if output, err = r.converter.Use(*w); err != nil {
-			return nil, cannotConvert(err)
+		if output, err = r.transcoder.Use(*w); err != nil {
+			return nil, cannotTranscode(err)
 		}
 		release = output.Release
 	}
@@ -205,19 +205,19 @@ func (r *run) outletLocked(name string, w *convert.Wish, always bool) (*hls.Segm
 // cutting says how a rendition is cut.
 func (r *run) cutting(id, name string) hls.Config {
 	return hls.Config{
-		Run: id, Name: name, Start: time.Now(), Wanted: time.Duration(r.record.SegmentMillis) * time.Millisecond, Listed: r.record.ListSize, Keep: memfile.Keep,
+		Run: id, Name: name, Start: time.Now(), Wanted: time.Duration(r.record.SegmentMillis) * time.Millisecond, Listed: r.record.PlaylistLength, Keep: memfile.Keep,
 	}
 }
 
 // arrangeOriginal has the camera's own video cut all the time, where it is H.264 and
-// nothing has to be converted for that which is converted only while somebody
+// nothing has to be transcoded for that which is transcoded only while somebody
 // listens.
 func (r *run) arrangeOriginal() {
 	if r.known() != media.H264 {
 		return
 	}
-	p := r.feed.soundPlan(plan.HLS, r.sound.Load())
-	always := !p.Convert || p.Always
+	p := r.feed.audioPlan(plan.HLS, r.audioTrack.Load())
+	always := !p.Transcode || p.Always
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if o := r.outlets[hls.Original]; o != nil {
@@ -235,13 +235,13 @@ func (r *run) arrangeOriginal() {
 
 // serve makes segments until nobody asks for them any more.
 func (r *run) serve(ctx context.Context, o *outlet) {
-	r.note(o, "converting began: "+o.what())
+	r.note(o, "transcoding began: "+o.what())
 	source := r.hub
 	if o.output != nil {
 		source = o.output.Hub()
 	}
 	reader := source.NewReader()
-	side := &soundSide{run: r, segmenter: o.segmenter}
+	side := &audioSide{run: r, segmenter: o.segmenter}
 	for ctx.Err() == nil {
 		s, err := o.next(ctx, reader)
 		if err != nil {
@@ -298,10 +298,10 @@ func (o *outlet) next(ctx context.Context, reader *hub.Reader) (*media.Sample, e
 	return nil, nil
 }
 
-// note writes an event about a conversion; the camera's own video is none.
+// note writes an event about a transcoding; the camera's own video is none.
 func (r *run) note(o *outlet, text string) {
 	if o.output != nil {
-		r.feed.tell(EventConvert, text)
+		r.feed.tell(EventTranscode, text)
 	}
 }
 
@@ -313,11 +313,11 @@ func (o *outlet) what() string {
 }
 
 // share says what an output takes, once it is known.
-func (r *run) share(output *convert.Output) string {
-	costs := r.converter.Costs()
+func (r *run) share(output *transcode.Output) string {
+	costs := r.transcoder.Costs()
 	for _, o := range costs.Outputs {
-		if made, _, known := output.Made(); known && o.Made == made && o.Share > 0 {
-			return fmt.Sprintf("; converting took %.0f %% of a core, %.0f %% of it for decoding", 100*costs.Processor, 100*costs.Decoding)
+		if e, _, known := output.Encoding(); known && o.Encoding == e && o.Share > 0 {
+			return fmt.Sprintf("; transcoding took %.0f %% of a core, %.0f %% of it for decoding", 100*costs.Processor, 100*costs.Decoding)
 		}
 	}
 	return ""

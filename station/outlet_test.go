@@ -14,11 +14,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"webostrum/core/convert"
 	"webostrum/core/h264"
 	"webostrum/core/hls"
 	"webostrum/core/jpeg"
 	"webostrum/core/media"
+	"webostrum/core/rendition"
 	"webostrum/deliver/problem"
 	server "webostrum/deliver/rtsp"
 	"webostrum/store"
@@ -53,7 +53,7 @@ func newYard(t *testing.T, change func(*store.Feed)) *yard {
 		side := int(y.size.Load())
 		webcam.Film(conn, 40*time.Millisecond, pictures.JPEG(side, side, color.RGBA{R: 200}), pictures.JPEG(side, side, color.RGBA{G: 200}))
 	})
-	record := store.Feed{Name: "yard", Title: "Yard", URL: camera.URL, Fetch: "auto", PollMillis: 2000, Transport: "auto", SegmentMillis: 500, ListSize: 3, Enabled: true}
+	record := store.Feed{Name: "yard", Title: "Yard", URL: camera.URL, Fetch: "auto", PollMillis: 2000, Transport: "auto", SegmentMillis: 500, PlaylistLength: 3, Enabled: true}
 	if change != nil {
 		change(&record)
 	}
@@ -121,9 +121,9 @@ func TestMadeWhileSomebodyWatches(t *testing.T) {
 	assert.Contains(t, string(list.Plain), "automatic/list.m3u8")
 	assert.Same(t, g, y.feed.Segments(Automatic))
 	assert.Positive(t, y.feed.Status().Target)
-	assert.Contains(t, y.texts(), "convert: converting began: the camera sends JPEG")
+	assert.Contains(t, y.texts(), "transcode: transcoding began: the camera sends JPEG")
 	y.until("ends", func() bool { return y.feed.Segments(Automatic) == nil })
-	y.until("is told", func() bool { return strings.Contains(y.texts(), "convert: nobody watches automatic any more") })
+	y.until("is told", func() bool { return strings.Contains(y.texts(), "transcode: nobody watches automatic any more") })
 	_, err = y.feed.Open(y.ctx, "")
 	require.NoError(t, err, "and can be had again")
 }
@@ -160,7 +160,7 @@ func TestAnEditedRenditionIsMadeAnew(t *testing.T) {
 	assert.Equal(t, run, y.feed.Status().Run)
 }
 
-// TestPicturesPassThrough gives out the camera's own bytes, and converts only
+// TestPicturesPassThrough gives out the camera's own bytes, and transcodes only
 // what is asked to be another.
 func TestPicturesPassThrough(t *testing.T) {
 	t.Parallel()
@@ -172,17 +172,17 @@ func TestPicturesPassThrough(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 2.0, p.FrameRate)
 	p.Release()
-	assert.False(t, y.feed.Status().Costs.Running, "fewer pictures need no conversion")
+	assert.False(t, y.feed.Status().Costs.Running, "fewer pictures need no transcoding")
 
-	s, err = y.feed.Still(y.ctx, Wanted{Size: convert.Size{Width: 32}}, time.Minute)
+	s, err = y.feed.Still(y.ctx, Wanted{Size: rendition.Size{Width: 32}}, time.Minute)
 	require.NoError(t, err)
 	h, err := jpeg.Parse(s.Data)
 	require.NoError(t, err)
 	assert.Equal(t, 32, h.Width)
-	again, err := y.feed.Still(y.ctx, Wanted{Size: convert.Size{Width: 32}}, time.Minute)
+	again, err := y.feed.Still(y.ctx, Wanted{Size: rendition.Size{Width: 32}}, time.Minute)
 	require.NoError(t, err)
 	assert.Same(t, s, again, "one up to a minute old will do")
-	_, err = y.feed.Still(y.ctx, Wanted{Size: convert.Size{Width: 5000}}, 0)
+	_, err = y.feed.Still(y.ctx, Wanted{Size: rendition.Size{Width: 5000}}, 0)
 	assert.Equal(t, 422, problemOf(t, err).Status)
 }
 
@@ -259,7 +259,7 @@ func TestReorderedPicturesAreConvertedForWebRTC(t *testing.T) {
 	t.Parallel()
 	st, _ := working(t)
 	_, url := cam.ServeReordered(t, server.Config{})
-	f, err := st.Add(store.Feed{Name: "bridge", URL: url, Transport: "tcp", SegmentMillis: 500, ListSize: 3, Enabled: true})
+	f, err := st.Add(store.Feed{Name: "bridge", URL: url, Transport: "tcp", SegmentMillis: 500, PlaylistLength: 3, Enabled: true})
 	require.NoError(t, err)
 	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
 	defer cancel()

@@ -7,28 +7,28 @@ import (
 	"slices"
 	"time"
 
-	"webostrum/convert"
-	core "webostrum/core/convert"
 	"webostrum/core/hls"
 	"webostrum/core/hub"
 	"webostrum/core/media"
 	"webostrum/core/plan"
+	"webostrum/core/rendition"
 	"webostrum/deliver/problem"
+	"webostrum/transcode"
 )
 
 // Wanted is how somebody wants a feed's pictures as JPEG. Zero values follow the
 // feed's settings, and those the camera.
 type Wanted struct {
 	Rendition string // of JPEG; nothing else is looked at then
-	Size      core.Size
-	FrameRate float64 // pictures a second at most
+	Size      rendition.Size
+	FrameRate float64 // frames a second at most
 	Quality   int     // 1 to 100
 }
 
 // Pictures is a feed's pictures as JPEG, for one viewer. Release it.
 type Pictures struct {
 	Hub       *hub.Hub
-	FrameRate float64 // pictures a second to be passed on; 0 means all
+	FrameRate float64 // frames a second to be passed on; 0 means all
 	Release   func()
 }
 
@@ -37,7 +37,7 @@ type Pictures struct {
 const mostUnasked = 1920
 
 // Pictures opens a feed's pictures as JPEG: the camera's own if it sends JPEG and
-// nothing else is wanted, else converted. It waits for the camera until ctx ends.
+// nothing else is wanted, else transcoded. It waits for the camera until ctx ends.
 // Errors are as in Open.
 func (f *Feed) Pictures(ctx context.Context, w Wanted) (*Pictures, error) {
 	return f.pictures(ctx, w, false)
@@ -54,21 +54,21 @@ func (f *Feed) pictures(ctx context.Context, w Wanted, once bool) (*Pictures, er
 	if err != nil {
 		return nil, err
 	}
-	wish, err := f.pictureWish(w)
+	request, err := f.jpegRequest(w)
 	if err != nil {
 		return nil, err
 	}
-	rate := wish.FrameRate
-	if own := (core.Rendition{Codec: media.JPEG, FrameRate: rate}); codec == media.JPEG && wish.Rendition == own {
+	rate := request.FrameRate
+	if own := (rendition.Rendition{Codec: media.JPEG, FrameRate: rate}); codec == media.JPEG && request.Rendition == own {
 		return &Pictures{Hub: r.hub, FrameRate: rate, Release: func() {}}, nil
 	}
-	if err := r.affordable(wish); err != nil && w.Rendition == "" {
+	if err := r.affordable(request); err != nil && w.Rendition == "" {
 		return nil, err
 	}
-	wish.KeyframesOnly = once && codec != media.JPEG
-	output, err := r.converter.Use(wish)
+	request.KeyframesOnly = once && codec != media.JPEG
+	output, err := r.transcoder.Use(request)
 	if err != nil {
-		return nil, cannotConvert(err)
+		return nil, cannotTranscode(err)
 	}
 	if once {
 		return &Pictures{Hub: output.Hub(), Release: output.Finish}, nil
@@ -76,37 +76,37 @@ func (f *Feed) pictures(ctx context.Context, w Wanted, once bool) (*Pictures, er
 	return &Pictures{Hub: output.Hub(), Release: output.Release}, nil
 }
 
-// pictureWish fills in what is not asked for.
-func (f *Feed) pictureWish(w Wanted) (convert.Wish, error) {
+// jpegRequest fills in what is not asked for.
+func (f *Feed) jpegRequest(w Wanted) (transcode.Request, error) {
 	if w.Rendition != "" {
-		wish, err := f.wish(w.Rendition)
-		if err == nil && wish.Codec != media.JPEG {
+		request, err := f.request(w.Rendition)
+		if err == nil && request.Codec != media.JPEG {
 			err = problem.Problem{
 				Status: http.StatusNotFound, Code: "rendition-not-jpeg", Detail: "That rendition is H.264, which cannot be shown as pictures.",
 				Remedy: "Ask for hls/" + w.Rendition + ".m3u8, or for a size with ?size=.",
 			}
 		}
-		return wish, err
+		return request, err
 	}
 	record := f.stored()
-	wish := convert.Wish{Rendition: core.Rendition{Codec: media.JPEG, Size: w.Size, FrameRate: w.FrameRate, Quality: w.Quality}}
-	if wish.Size == (core.Size{}) {
-		wish.Size, _ = core.ParseSize(record.PictureSize) // checked when it was set
+	request := transcode.Request{Rendition: rendition.Rendition{Codec: media.JPEG, Size: w.Size, FrameRate: w.FrameRate, Quality: w.Quality}}
+	if request.Size == (rendition.Size{}) {
+		request.Size, _ = rendition.ParseSize(record.PictureSize) // checked when it was set
 	}
-	if wish.FrameRate == 0 {
-		wish.FrameRate = record.PictureRate
+	if request.FrameRate == 0 {
+		request.FrameRate = record.PictureRate
 	}
-	if wish.Quality == 0 {
-		wish.Quality = record.PictureQuality
+	if request.Quality == 0 {
+		request.Quality = record.PictureQuality
 	}
-	if err := wish.Validate(); err != nil {
-		return wish, problem.Problem{Status: http.StatusUnprocessableEntity, Code: "input-refused", Detail: err.Error(), Remedy: "Ask for something else."}
+	if err := request.Validate(); err != nil {
+		return request, problem.Problem{Status: http.StatusUnprocessableEntity, Code: "input-refused", Detail: err.Error(), Remedy: "Ask for something else."}
 	}
-	return wish, nil
+	return request, nil
 }
 
 // affordable keeps viewers from having huge pictures made.
-func (r *run) affordable(w convert.Wish) error {
+func (r *run) affordable(w transcode.Request) error {
 	size := r.feed.pictureSize()
 	made, _ := w.Resolve(size[0], size[1])
 	if made.Width <= max(size[0], mostUnasked) && made.Height <= max(size[1], mostUnasked) {
@@ -176,29 +176,29 @@ func (r *run) forgetStills() {
 	clear(r.stills)
 }
 
-// Video is a feed's H.264 for one viewer, with its sound. Release it.
+// Video is a feed's H.264 for one viewer, with its audio. Release it.
 type Video struct {
 	Hub     *hub.Hub
 	Name    string // of the rendition; empty when it is the camera's own
-	Why     string // why it is converted without having been asked for
-	Sound   *Sound // nil for none
+	Why     string // why it is transcoded without having been asked for
+	Audio   *Audio // nil for none
 	Release func()
 }
 
 // Video opens a feed's video as browsers decode it by WebRTC: a rendition, or with
-// the empty name the camera's own, converted if it is not H.264 or has reordered
-// pictures. Sound comes with it where it is wanted and there is any. It waits for the
+// the empty name the camera's own, transcoded if it is not H.264 or has reordered
+// pictures. Audio comes with it where it is wanted and there is any. It waits for the
 // camera until ctx ends. Errors are as in Open.
-func (f *Feed) Video(ctx context.Context, rendition string, sound bool) (*Video, error) {
+func (f *Feed) Video(ctx context.Context, rendition string, audio bool) (*Video, error) {
 	v, err := f.video(ctx, rendition)
 	r := f.present()
-	if err != nil || !sound || r == nil {
+	if err != nil || !audio || r == nil {
 		return v, err
 	}
-	camera := r.sound.Load()
-	if v.Sound = r.soundFor(f.soundPlan(plan.WebRTC, camera), camera); v.Sound != nil {
+	camera := r.audioTrack.Load()
+	if v.Audio = r.audioFor(f.audioPlan(plan.WebRTC, camera), camera); v.Audio != nil {
 		picture := v.Release
-		v.Release = func() { picture(); v.Sound.Release() }
+		v.Release = func() { picture(); v.Audio.Release() }
 	}
 	return v, nil
 }
@@ -219,13 +219,13 @@ func (f *Feed) video(ctx context.Context, rendition string) (*Video, error) {
 		}
 		rendition = Automatic
 	}
-	wish, err := f.videoWish(rendition, plan.WebRTC)
+	request, err := f.videoRequest(rendition, plan.WebRTC)
 	if err != nil {
 		return nil, err
 	}
-	output, err := r.converter.Use(wish)
+	output, err := r.transcoder.Use(request)
 	if err != nil {
-		return nil, cannotConvert(err)
+		return nil, cannotTranscode(err)
 	}
 	return &Video{Hub: output.Hub(), Name: rendition, Why: why, Release: output.Release}, nil
 }
@@ -250,7 +250,7 @@ func (f *Feed) Smaller(rendition string) (names []string) {
 
 // bits is what a rendition takes a second, or 0 when there is no such H.264.
 func (f *Feed) bits(rendition string) float64 {
-	w, err := f.wish(rendition)
+	w, err := f.request(rendition)
 	if err != nil || w.Codec != media.H264 {
 		return 0
 	}

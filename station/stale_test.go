@@ -27,7 +27,7 @@ func TestThePastIsForgotten(t *testing.T) {
 	t.Cleanup(func() { st.Close(); assert.NoError(t, records.Close()) })
 	st.staleAfter = 5 * time.Second
 	camera, url := cam.Serve(t, server.Config{})
-	f, err := st.Add(store.Feed{Name: "gate", URL: url, Transport: "tcp", SegmentMillis: 500, ListSize: 3, Enabled: true})
+	f, err := st.Add(store.Feed{Name: "gate", URL: url, Transport: "tcp", SegmentMillis: 500, PlaylistLength: 3, Enabled: true})
 	require.NoError(t, err)
 	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
 	defer cancel()

@@ -19,13 +19,13 @@ import (
 
 // The kinds of event.
 const (
-	EventState   = "state"   // a feed's state changed
-	EventChange  = "change"  // somebody or a camera changed something
-	EventWarning = "warning" // something is not as it should be
-	EventSignIn  = "sign-in" // somebody signed in, or failed to
-	EventService = "service" // the service started or stopped
-	EventConvert = "convert" // a conversion began or ended
-	EventRequest = "request" // a camera answered a request
+	EventState     = "state"     // a feed's state changed
+	EventChange    = "change"    // somebody or a camera changed something
+	EventWarning   = "warning"   // something is not as it should be
+	EventSignIn    = "sign-in"   // somebody signed in, or failed to
+	EventService   = "service"   // the service started or stopped
+	EventTranscode = "transcode" // a transcoding began or ended
+	EventRequest   = "request"   // a camera answered a request
 )
 
 // ErrClosed is returned after Close.
@@ -242,13 +242,13 @@ func (f *Feed) renew(before, r store.Feed) {
 	run.arrangeOriginal()
 	run.forgetStills() // they may be of another size from now on
 	run.drop(func(name string) bool {
-		return name != Automatic && name != hls.Original && (before.Title != r.Title || rendition(before, name) != rendition(r, name))
+		return name != Automatic && name != hls.Original && (before.Title != r.Title || renditionOf(before, name) != renditionOf(r, name))
 	})
 }
 
-// rendition returns a feed's rendition of a name, without its number; nothing
+// renditionOf returns a feed's rendition of a name, without its number; nothing
 // when there is none.
-func rendition(r store.Feed, name string) (found store.Rendition) {
+func renditionOf(r store.Feed, name string) (found store.Rendition) {
 	for _, x := range r.Renditions {
 		if x.Name == name {
 			found = x
@@ -262,7 +262,7 @@ func rendition(r store.Feed, name string) (found store.Rendition) {
 // with.
 func needsRestart(a, b store.Feed) bool {
 	return a.URL != b.URL || a.User != b.User || a.Password != b.Password || a.Transport != b.Transport ||
-		a.Fetch != b.Fetch || a.PollMillis != b.PollMillis || a.Fingerprint != b.Fingerprint || a.SegmentMillis != b.SegmentMillis || a.ListSize != b.ListSize || a.Enabled != b.Enabled
+		a.Fetch != b.Fetch || a.PollMillis != b.PollMillis || a.Fingerprint != b.Fingerprint || a.SegmentMillis != b.SegmentMillis || a.PlaylistLength != b.PlaylistLength || a.Enabled != b.Enabled
 }
 
 // Restart stops and starts a feed that is switched on, without waiting for the

@@ -39,7 +39,7 @@ func open(t *testing.T) (*station.Station, *store.Store) {
 }
 
 func record(url string) store.Feed {
-	return store.Feed{Name: "gate", Title: "Gate", URL: url, Transport: "auto", SegmentMillis: 500, ListSize: 3, Enabled: true}
+	return store.Feed{Name: "gate", Title: "Gate", URL: url, Transport: "auto", SegmentMillis: 500, PlaylistLength: 3, Enabled: true}
 }
 
 // eventually waits until a feed's status is as wanted.
@@ -152,7 +152,7 @@ func TestEditsAtTheSameTime(t *testing.T) {
 	for i := range 10 {
 		wg.Go(func() {
 			_, err := st.Edit("gate", "edit", func(r *store.Feed) error {
-				r.ListSize = 3 + i
+				r.PlaylistLength = 3 + i
 				r.Enabled = i%2 == 0
 				return nil
 			})

@@ -96,7 +96,7 @@ func (s *Store) SetPassword(name, password string) error {
 
 // RemoveAccount removes an account; its sessions end.
 func (s *Store) RemoveAccount(name string) error {
-	return must1(s.db.Where("name = ?", name).Delete(&Account{}))
+	return affectsOne(s.db.Where("name = ?", name).Delete(&Account{}))
 }
 
 // AccountByName returns an account.

@@ -9,20 +9,20 @@ import (
 // Feed is the record of one feed. Credentials are sealed in the database and
 // open here: never print, log or return them.
 type Feed struct {
-	ID            int64
-	Name          string
-	Title         string
-	URL           string // without credentials
-	User          string `gorm:"-"`
-	Password      string `gorm:"-"`
-	Transport     string
-	Fetch         string
-	PollMillis    int
-	Fingerprint   string
-	SegmentMillis int
-	ListSize      int
-	Public        bool
-	Enabled       bool
+	ID             int64
+	Name           string
+	Title          string
+	URL            string // without credentials
+	User           string `gorm:"-"`
+	Password       string `gorm:"-"`
+	Transport      string
+	Fetch          string
+	PollMillis     int
+	Fingerprint    string
+	SegmentMillis  int
+	PlaylistLength int
+	Public         bool
+	Enabled        bool
 
 	// How Motion JPEG and stills go out when nothing else is asked for; zero
 	// values mean as the camera sends.
@@ -30,10 +30,10 @@ type Feed struct {
 	PictureRate    float64
 	PictureQuality int
 
-	// Whether sound is wanted: automatic, on or off, and as-feed for a delivery.
-	Sound       string
-	SoundHLS    string `gorm:"column:sound_hls"`
-	SoundWebRTC string `gorm:"column:sound_web_rtc"`
+	// Whether audio is wanted: automatic, on or off, and as-feed for a delivery.
+	Audio       string
+	AudioHLS    string `gorm:"column:audio_hls"`
+	AudioWebRTC string `gorm:"column:audio_web_rtc"`
 
 	Renditions []Rendition     // by name
 	Requests   []CameraRequest // by name
@@ -115,7 +115,7 @@ func (s *Store) SaveFeed(f *Feed) error {
 
 // RemoveFeed removes a feed; its events stay.
 func (s *Store) RemoveFeed(name string) error {
-	return must1(s.db.Where("name = ?", name).Delete(&Feed{}))
+	return affectsOne(s.db.Where("name = ?", name).Delete(&Feed{}))
 }
 
 // Rendition is the record of what a feed's pictures are made into.

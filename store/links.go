@@ -43,7 +43,7 @@ func (s *Store) RemoveLink(feed, name string) error {
 	if err != nil {
 		return err
 	}
-	return must1(s.db.Where("feed_id = ? AND name = ?", f.ID, name).Delete(&Link{}))
+	return affectsOne(s.db.Where("feed_id = ? AND name = ?", f.ID, name).Delete(&Link{}))
 }
 
 // Opens says whether a link's text is good for a feed.

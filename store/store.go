@@ -86,7 +86,7 @@ func known(err error) error {
 	return err
 }
 
-func must1(tx *gorm.DB) error {
+func affectsOne(tx *gorm.DB) error {
 	if tx.Error == nil && tx.RowsAffected == 0 {
 		return ErrNotFound
 	}
@@ -134,6 +134,12 @@ var migrations = []migration{
 		`ALTER TABLE feeds ADD COLUMN sound TEXT NOT NULL DEFAULT 'automatic'`,
 		`ALTER TABLE feeds ADD COLUMN sound_hls TEXT NOT NULL DEFAULT 'as-feed'`,
 		`ALTER TABLE feeds ADD COLUMN sound_web_rtc TEXT NOT NULL DEFAULT 'as-feed'`,
+	}},
+	{4, []string{
+		`ALTER TABLE feeds RENAME COLUMN sound TO audio`,
+		`ALTER TABLE feeds RENAME COLUMN sound_hls TO audio_hls`,
+		`ALTER TABLE feeds RENAME COLUMN sound_web_rtc TO audio_web_rtc`,
+		`ALTER TABLE feeds RENAME COLUMN list_size TO playlist_length`,
 	}},
 }
 

@@ -23,7 +23,7 @@ func open(t *testing.T, folder string) *store.Store {
 }
 
 func feed(name string) store.Feed {
-	return store.Feed{Name: name, Title: name, URL: "rtsp://192.0.2.7/a", User: "someuser", Password: "opensesame", Transport: "auto", SegmentMillis: 2000, ListSize: 6}
+	return store.Feed{Name: name, Title: name, URL: "rtsp://192.0.2.7/a", User: "someuser", Password: "opensesame", Transport: "auto", SegmentMillis: 2000, PlaylistLength: 6}
 }
 
 func TestFeedsSurviveAndCredentialsAreSealed(t *testing.T) {

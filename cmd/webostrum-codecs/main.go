@@ -1,4 +1,4 @@
-// Command webostrum-codecs decodes and encodes pictures and sound for webostrum,
+// Command webostrum-codecs decodes and encodes pictures and audio for webostrum,
 // which starts it and speaks to it over standard input and output. It is of no use by
 // itself. With the one argument "abilities" it tells as JSON what it can do.
 package main

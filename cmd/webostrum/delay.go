@@ -26,7 +26,7 @@ const (
 type measured struct {
 	api.Delay
 	Measured *onShow `json:"measured,omitempty" doc:"In a browser; left out when there is none"`
-	Lacks    string  `json:"lacks,omitempty" doc:"Why it was not measured"`
+	Missing  string  `json:"missing,omitempty" doc:"Why it was not measured"`
 }
 
 // onShow is what a browser shows of a delivery.
@@ -91,7 +91,7 @@ func (a *app) measureDelays(ctx context.Context, cl *client.Client, feed string,
 	for i := range list {
 		fmt.Fprintf(a.err, "looking at %s for %v …\n", list[i].Delivery, d)
 		if list[i].Measured, err = look(ctx, page, cl.Base(), feed, list[i].Delivery, d); err != nil {
-			list[i].Lacks = "it did not play: no delay could be read within " + measureStart.String()
+			list[i].Missing = "it did not play: no delay could be read within " + measureStart.String()
 		}
 		if ctx.Err() != nil {
 			return ctx.Err()
@@ -129,7 +129,7 @@ func look(ctx context.Context, page *browser.Page, base, feed, delivery string, 
 func delayTable(w io.Writer, list []measured) {
 	row(w, "DELIVERY", "MEASURED", "95TH PERCENTILE", "STALLS", "READ FROM", "UNAVOIDABLE", "OF WHICH")
 	for _, m := range list {
-		cells := []any{m.Delivery, "–", "–", "–", firstOf(m.Lacks, "–"), delayText(m.Seconds)}
+		cells := []any{m.Delivery, "–", "–", "–", firstOf(m.Missing, "–"), delayText(m.Seconds)}
 		if s := m.Measured; s != nil {
 			cells = []any{m.Delivery, delayText(s.Median), delayText(s.High), fmt.Sprintf("%.0f", s.Stalls), s.By, delayText(m.Seconds)}
 		}

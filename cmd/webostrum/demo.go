@@ -55,7 +55,7 @@ func demoFeeds() []demoFeed {
 	upper.Width, upper.Height, upper.BitRate = 960, 540, 1_200_000
 	return []demoFeed{
 		{
-			camera: sim.Config{Name: "lower-station", Kind: sim.RTSP, Sound: sim.AAC, Settings: sim.Defaults()},
+			camera: sim.Config{Name: "lower-station", Kind: sim.RTSP, Audio: sim.AAC, Settings: sim.Defaults()},
 			feed:   api.NewFeed{Title: "Lower station", Public: true},
 		},
 		{
@@ -70,7 +70,7 @@ func demoFeeds() []demoFeed {
 			feed:   api.NewFeed{Title: "Summit mast", Public: true},
 		},
 		{
-			camera: sim.Config{Name: "upper-station", Kind: sim.RTSP, Sound: sim.PCMU, Settings: upper},
+			camera: sim.Config{Name: "upper-station", Kind: sim.RTSP, Audio: sim.PCMU, Settings: upper},
 			feed:   api.NewFeed{Title: "Upper station", Public: true},
 		},
 	}

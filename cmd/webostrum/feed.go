@@ -55,11 +55,11 @@ func feedFlags() []cli.Flag {
 	return append(cameraFlags(),
 		&cli.StringFlag{Name: "title", Usage: "`NAME` for people"},
 		&cli.FloatFlag{Name: "segment", Usage: "wanted `SECONDS` of an HLS segment"},
-		&cli.IntFlag{Name: "list-size", Usage: "segments in the HLS list"},
+		&cli.IntFlag{Name: "playlist-length", Usage: "segments in the HLS list"},
 		&cli.FloatFlag{Name: "poll", Usage: "HTTP: `SECONDS` from one polled picture to the next, 0.1 to 3600"},
-		&cli.StringFlag{Name: "sound", Usage: "automatic, on (converted all the time, where it has to be) or off"},
-		&cli.StringFlag{Name: "sound-hls", Usage: "the same for HLS alone, or as-feed"},
-		&cli.StringFlag{Name: "sound-webrtc", Usage: "the same for WebRTC alone, or as-feed"},
+		&cli.StringFlag{Name: "audio", Usage: "automatic, on (transcoded all the time, where it has to be) or off"},
+		&cli.StringFlag{Name: "audio-hls", Usage: "the same for HLS alone, or as-feed"},
+		&cli.StringFlag{Name: "audio-webrtc", Usage: "the same for WebRTC alone, or as-feed"},
 		&cli.BoolFlag{Name: "public", Usage: "everybody may watch; --public=false takes it back"},
 		outputFlag(),
 	)
@@ -102,9 +102,9 @@ func (a *app) feedAdd() *cli.Command {
 				Name: c.StringArg("name"), URL: c.StringArg("url"), Title: c.String("title"), User: c.String("user"), Password: secret,
 				Transport: c.String("transport"), Fetch: c.String("fetch"), Fingerprint: c.String("fingerprint"), Public: c.Bool("public"), Enabled: &on,
 				PollSeconds: given(c, "poll", c.Float("poll")),
-				Sound:       c.String("sound"), SoundHLS: c.String("sound-hls"), SoundWebRTC: c.String("sound-webrtc"),
+				Audio:       c.String("audio"), AudioHLS: c.String("audio-hls"), AudioWebRTC: c.String("audio-webrtc"),
 			}
-			in.SegmentSeconds, in.ListSize = given(c, "segment", c.Float("segment")), given(c, "list-size", c.Int("list-size"))
+			in.SegmentSeconds, in.PlaylistLength = given(c, "segment", c.Float("segment")), given(c, "playlist-length", c.Int("playlist-length"))
 			f, err := cl.AddFeed(ctx, in)
 			if err != nil {
 				return err
@@ -128,19 +128,19 @@ func (a *app) feedEdit() *cli.Command {
 		Arguments: nameArg(),
 		Flags: append(feedFlags(), &cli.StringFlag{Name: "url", Usage: "the camera's `URL`"},
 			&cli.StringFlag{Name: "picture-size", Usage: "`SIZE` of Motion JPEG and stills that go out, such as 640x; empty for the camera's"},
-			&cli.FloatFlag{Name: "picture-rate", Usage: "pictures a second of Motion JPEG at most; 0 for all"},
-			&cli.IntFlag{Name: "picture-quality", Usage: "JPEG quality of what is converted, 1 to 100; 0 for the usual"}),
+			&cli.FloatFlag{Name: "picture-rate", Usage: "frames a second of Motion JPEG at most; 0 for all"},
+			&cli.IntFlag{Name: "picture-quality", Usage: "JPEG quality of what is transcoded, 1 to 100; 0 for the usual"}),
 		Action: a.withFeed(func(ctx context.Context, c *cli.Command, cl *client.Client, name string) error {
 			change := api.FeedChange{
 				Title: given(c, "title", c.String("title")), URL: given(c, "url", c.String("url")),
 				User: given(c, "user", c.String("user")), Password: given(c, "password", c.String("password")),
 				Transport: given(c, "transport", c.String("transport")), Fingerprint: given(c, "fingerprint", c.String("fingerprint")),
-				SegmentSeconds: given(c, "segment", c.Float("segment")), ListSize: given(c, "list-size", c.Int("list-size")),
+				SegmentSeconds: given(c, "segment", c.Float("segment")), PlaylistLength: given(c, "playlist-length", c.Int("playlist-length")),
 				Public: given(c, "public", c.Bool("public")), Fetch: given(c, "fetch", c.String("fetch")), PollSeconds: given(c, "poll", c.Float("poll")),
 				PictureSize: given(c, "picture-size", c.String("picture-size")), PictureRate: given(c, "picture-rate", c.Float("picture-rate")),
 				PictureQuality: given(c, "picture-quality", c.Int("picture-quality")),
-				Sound:          given(c, "sound", c.String("sound")), SoundHLS: given(c, "sound-hls", c.String("sound-hls")),
-				SoundWebRTC: given(c, "sound-webrtc", c.String("sound-webrtc")),
+				Audio:          given(c, "audio", c.String("audio")), AudioHLS: given(c, "audio-hls", c.String("audio-hls")),
+				AudioWebRTC: given(c, "audio-webrtc", c.String("audio-webrtc")),
 			}
 			if c.Bool("password-stdin") {
 				secret, err := password(c)
@@ -230,12 +230,12 @@ func (a *app) showFeed(c *cli.Command, cl *client.Client, f api.Feed) error {
 		if f.Session != nil {
 			row(w, "session", session(f))
 		}
-		if h := f.Hearing; h.Codec != "" || f.Session != nil {
-			row(w, "sound", sound(h))
+		if h := f.AudioStatus; h.Codec != "" || f.Session != nil {
+			row(w, "audio", audio(h))
 			row(w, "", h.HLS.Why)
 			row(w, "", h.WebRTC.Why)
 			if h.Running && h.Processor > 0 {
-				row(w, "", fmt.Sprintf("Converting it takes %s of a core and %d MiB.", share(h.Processor), h.Memory>>20))
+				row(w, "", fmt.Sprintf("Transcoding it takes %s of a core and %d MiB.", share(h.Processor), h.Memory>>20))
 			}
 		}
 		for _, r := range f.Renditions {
@@ -245,12 +245,12 @@ func (a *app) showFeed(c *cli.Command, cl *client.Client, f api.Feed) error {
 			}
 			row(w, "rendition", text)
 		}
-		if cv := f.Converting; cv.Running && cv.Processor > 0 {
-			row(w, "converting", fmt.Sprintf("%s of a core, %s of it for decoding, %d MiB", share(cv.Processor), share(cv.Decoding), cv.Memory>>20))
-		} else if cv.Lacks != "" {
-			row(w, "converting", cv.Lacks)
+		if cv := f.Transcoding; cv.Running && cv.Processor > 0 {
+			row(w, "transcoding", fmt.Sprintf("%s of a core, %s of it for decoding, %d MiB", share(cv.Processor), share(cv.Decoding), cv.Memory>>20))
+		} else if cv.Missing != "" {
+			row(w, "transcoding", cv.Missing)
 		}
-		row(w, "HLS", fmt.Sprintf("segments of %g s wanted, %g s made, list of %d", f.SegmentSeconds, f.Target, f.ListSize))
+		row(w, "HLS", fmt.Sprintf("segments of %g s wanted, %g s made, list of %d", f.SegmentSeconds, f.Target, f.PlaylistLength))
 		row(w, "who may watch", map[bool]string{true: "everybody", false: "signed-in people"}[f.Public])
 		row(w, "viewers", f.Viewers)
 		row(w, "watch page", cl.Base()+"/watch/"+f.Name)
@@ -262,8 +262,8 @@ func (a *app) showFeed(c *cli.Command, cl *client.Client, f api.Feed) error {
 	})
 }
 
-// sound says how a camera's sound comes.
-func sound(h api.Hearing) string {
+// audio says how a camera's audio comes.
+func audio(h api.AudioStatus) string {
 	if h.Codec == "" {
 		return "none that can be used"
 	}

@@ -45,7 +45,7 @@ func (a *app) rendition() *cli.Command {
 func renditionFlags() []cli.Flag {
 	return []cli.Flag{
 		&cli.StringFlag{Name: "size", Usage: "`SIZE` such as 640x360, 640x, x360, 1/2 or 50%; the camera's when left out"},
-		&cli.FloatFlag{Name: "rate", Usage: "pictures a second at most"},
+		&cli.FloatFlag{Name: "rate", Usage: "frames a second at most"},
 		&cli.IntFlag{Name: "bit-rate", Usage: "H264: bits a second"},
 		&cli.FloatFlag{Name: "keyframes", Usage: "H264: `SECONDS` from one keyframe to the next"},
 		&cli.StringFlag{Name: "profile", Usage: "H264: baseline or main"},
@@ -130,7 +130,7 @@ func (a *app) renditionList() *cli.Command {
 					row(w, r.Name, r.Codec, firstOf(r.Size, "as the camera"), size(r.MadeWidth, r.MadeHeight), yesNo(r.Running), r.Users,
 						rate(r.MadeFrameRate), share(r.Share), firstOf(r.Note, why(r), "-"))
 				}
-				if cv := f.Converting; cv.Running && cv.Processor > 0 {
+				if cv := f.Transcoding; cv.Running && cv.Processor > 0 {
 					row(w)
 					row(w, fmt.Sprintf("The worker takes %s of a core, %s of it for decoding, and %d MiB.", share(cv.Processor), share(cv.Decoding), cv.Memory>>20))
 				}

@@ -36,11 +36,11 @@ func (a *app) sim() *cli.Command {
 			&cli.BoolFlag{Name: "basic", Usage: "the sign-in is Basic and not Digest; HTTP only"},
 			&cli.BoolFlag{Name: "no-tcp", Usage: "offer RTP over UDP only"},
 			&cli.StringFlag{Name: "size", Usage: "`WIDTHxHEIGHT` of the picture", Value: fmt.Sprintf("%dx%d", d.Width, d.Height)},
-			&cli.FloatFlag{Name: "rate", Usage: "pictures a second", Value: d.FrameRate},
+			&cli.FloatFlag{Name: "rate", Usage: "frames a second", Value: d.FrameRate},
 			&cli.IntFlag{Name: "bit-rate", Usage: "bits a second", Value: d.BitRate},
 			&cli.DurationFlag{Name: "keyframes", Usage: "time from one keyframe to the next", Value: d.KeyEvery},
-			&cli.StringFlag{Name: "sound", Usage: "`CODING` of the sound, RTSP only: none, aac, aac-8khz, aac-44khz, g711-mu, g711-a, opus or pcm16", Value: string(sim.NoSound)},
-			&cli.FloatFlag{Name: "sound-drift", Usage: "by how much the sound's clock runs fast, such as 0.0002"},
+			&cli.StringFlag{Name: "audio", Usage: "`CODING` of the audio, RTSP only: none, aac, aac-8khz, aac-44khz, g711-mu, g711-a, opus or pcm16", Value: string(sim.NoAudio)},
+			&cli.FloatFlag{Name: "audio-drift", Usage: "by how much the audio's clock runs fast, such as 0.0002"},
 			&cli.BoolFlag{Name: "no-reports", Usage: "send no sender reports"},
 			&cli.IntFlag{Name: "quality", Usage: "of JPEG, 1 to 100", Value: d.Quality},
 		},
@@ -71,7 +71,7 @@ func (a *app) runSim(ctx context.Context, c *cli.Command) error {
 	camera, err := sim.New(sim.Config{
 		Name: c.String("name"), Kind: sim.Kind(c.String("kind")), Basic: c.Bool("basic"), Listen: c.String("listen"), User: c.String("user"), Password: c.String("password"),
 		Algorithm: c.String("digest"), NoTCP: c.Bool("no-tcp"), NoReports: c.Bool("no-reports"),
-		Sound: sim.Sound(c.String("sound")), SoundDrift: c.Float("sound-drift"), Worker: c.String("codecs"),
+		Audio: sim.Audio(c.String("audio")), AudioDrift: c.Float("audio-drift"), Worker: c.String("codecs"),
 		Settings: sim.Settings{Width: w, Height: h, FrameRate: c.Float("rate"), BitRate: c.Int("bit-rate"), KeyEvery: c.Duration("keyframes"), Quality: c.Int("quality")},
 	})
 	if err != nil {

@@ -19,7 +19,7 @@ func (a *app) feedStill() *cli.Command {
 		Name: "still", Usage: "save a feed's latest picture", Arguments: nameArg(), OnUsageError: usageError,
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "size", Usage: "`SIZE` such as 640x360, 640x, x360, 1/2 or 50%; the camera's when left out"},
-			&cli.IntFlag{Name: "quality", Usage: "1 to 100, of a picture that is converted"},
+			&cli.IntFlag{Name: "quality", Usage: "1 to 100, of a picture that is transcoded"},
 			&cli.StringFlag{Name: "to", Usage: "`FILE` to write, or - for standard output; NAME.jpg when left out"},
 		},
 		Action: a.withFeed(func(ctx context.Context, c *cli.Command, cl *client.Client, name string) error {

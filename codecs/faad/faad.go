@@ -31,13 +31,13 @@ import (
 	"fmt"
 	"unsafe"
 
-	"webostrum/codecs/sound"
+	"webostrum/codecs/audio"
 )
 
 // Present says that AAC can be decoded.
 const Present = true
 
-// Decoder implements sound.Decoder.
+// Decoder implements audio.Decoder.
 type Decoder struct {
 	config []byte
 	h      C.NeAACDecHandle
@@ -60,12 +60,12 @@ func (d *Decoder) open() error {
 	return nil
 }
 
-// Decode implements sound.Decoder. After a damaged unit the library stays broken, so
+// Decode implements audio.Decoder. After a damaged unit the library stays broken, so
 // it is opened anew.
-func (d *Decoder) Decode(data []byte) (sound.Block, error) {
+func (d *Decoder) Decode(data []byte) (audio.Block, error) {
 	if d.h == nil {
 		if err := d.open(); err != nil {
-			return sound.Block{}, err
+			return audio.Block{}, err
 		}
 	}
 	p := C.CBytes(data)
@@ -75,17 +75,17 @@ func (d *Decoder) Decode(data []byte) (sound.Block, error) {
 	if info.error != 0 {
 		why := C.GoString(C.NeAACDecGetErrorMessage(info.error))
 		d.Close()
-		return sound.Block{}, fmt.Errorf("faad2: %s", why)
+		return audio.Block{}, fmt.Errorf("faad2: %s", why)
 	}
 	if info.samples == 0 || samples == nil || info.channels == 0 {
-		return sound.Block{}, nil // it begins one unit late
+		return audio.Block{}, nil // it begins one unit late
 	}
-	return sound.Block{
+	return audio.Block{
 		Samples: unsafe.Slice((*int16)(samples), int(info.samples)), Rate: int(info.samplerate), Channels: int(info.channels),
 	}, nil
 }
 
-// Close implements sound.Decoder.
+// Close implements audio.Decoder.
 func (d *Decoder) Close() {
 	if d.h != nil {
 		C.NeAACDecClose(d.h)

@@ -6,13 +6,13 @@ package faad
 import (
 	"errors"
 
-	"webostrum/codecs/sound"
+	"webostrum/codecs/audio"
 )
 
 // Present says that AAC cannot be decoded.
 const Present = false
 
 // NewDecoder refuses.
-func NewDecoder([]byte) (sound.Decoder, error) {
+func NewDecoder([]byte) (audio.Decoder, error) {
 	return nil, errors.New("this worker was built without decoding AAC; build it with the tag faad")
 }

@@ -66,9 +66,9 @@ import (
 	"unsafe"
 
 	"webostrum/codecs/picture"
-	"webostrum/core/convert"
 	"webostrum/core/h264"
 	"webostrum/core/media"
+	"webostrum/core/workerproto"
 )
 
 // mostHeld bounds the stamps that wait for their picture: more than a decoded
@@ -80,9 +80,9 @@ const mostHeld = 64
 type Decoder struct {
 	c        *C.wb_decoder
 	sets     []byte // as a byte stream, for keyframes
-	colour   convert.Colour
+	colour   workerproto.Colour
 	stream   []byte
-	stamps   map[uint64]convert.Stamp
+	stamps   map[uint64]workerproto.Stamp
 	token    uint64
 	reorders bool  // there have been B slices
 	last     int64 // PTS of the picture given out last
@@ -108,8 +108,8 @@ func NewDecoder(sets *media.ParameterSets) (*Decoder, error) {
 		return nil, ErrInterlaced
 	}
 	d := &Decoder{
-		c: C.wb_open_decoder(), stamps: make(map[uint64]convert.Stamp),
-		colour: convert.Colour{FullRange: sps.FullRange, BT601: sps.BT601()},
+		c: C.wb_open_decoder(), stamps: make(map[uint64]workerproto.Stamp),
+		colour: workerproto.Colour{FullRange: sps.FullRange, BT601: sps.BT601()},
 	}
 	if d.c == nil {
 		return nil, errors.New("openh264: no decoder can be had")
@@ -125,7 +125,7 @@ func appendStart(dst, nal []byte) []byte { return append(append(dst, 0, 0, 0, 1)
 
 // Decode implements picture.Decoder. data is one access unit of length-prefixed
 // NAL units.
-func (d *Decoder) Decode(data []byte, stamp convert.Stamp) (picture.Decoded, bool, error) {
+func (d *Decoder) Decode(data []byte, stamp workerproto.Stamp) (picture.Decoded, bool, error) {
 	d.fill(data, stamp.Key)
 	d.token++
 	d.stamps[d.token] = stamp

@@ -116,7 +116,8 @@ import (
 	"unsafe"
 
 	"webostrum/codecs/picture"
-	"webostrum/core/convert"
+	"webostrum/core/rendition"
+	"webostrum/core/workerproto"
 )
 
 // Encoder is one H.264 encoder. It is not safe for concurrent use.
@@ -127,13 +128,13 @@ type Encoder struct {
 
 // NewEncoder opens an encoder for pictures of an output's size and of a colour.
 // Close it.
-func NewEncoder(o convert.Output, colour convert.Colour) (*Encoder, error) {
+func NewEncoder(o rendition.Encoding, colour workerproto.Colour) (*Encoder, error) {
 	if err := o.Validate(); err != nil {
 		return nil, err
 	}
 	var failed C.int
 	c := C.wb_open(C.int(o.Width), C.int(o.Height), C.float(o.Rate()), C.int(o.BitRate),
-		flag(o.Profile == convert.Main), flag(colour.FullRange), flag(colour.BT601), &failed)
+		flag(o.Profile == rendition.Main), flag(colour.FullRange), flag(colour.BT601), &failed)
 	if c == nil {
 		return nil, fmt.Errorf("openh264: no encoder for %dx%d: code %d", o.Width, o.Height, failed)
 	}

@@ -4,18 +4,18 @@ package opus
 import (
 	"gopkg.in/hraban/opus.v2"
 
-	"webostrum/codecs/sound"
-	"webostrum/core/convert"
+	"webostrum/codecs/audio"
+	"webostrum/core/workerproto"
 )
 
 const (
 	decodedRate = 48000
-	longest     = decodedRate * 120 / 1000 // moments in one packet (RFC 6716, 3.2.5)
+	longest     = decodedRate * 120 / 1000 // samples of a channel in one packet (RFC 6716, 3.2.5)
 	mostBytes   = 1275 * 6                 // of one packet
 	frameMillis = 20
 )
 
-// Decoder implements sound.Decoder.
+// Decoder implements audio.Decoder.
 type Decoder struct {
 	d        *opus.Decoder
 	channels int
@@ -29,16 +29,16 @@ func NewDecoder(channels int) (*Decoder, error) {
 	return &Decoder{d: d, channels: channels, room: make([]int16, longest*channels)}, err
 }
 
-// Decode implements sound.Decoder.
-func (d *Decoder) Decode(data []byte) (sound.Block, error) {
+// Decode implements audio.Decoder.
+func (d *Decoder) Decode(data []byte) (audio.Block, error) {
 	n, err := d.d.Decode(data, d.room)
-	return sound.Block{Samples: d.room[:n*d.channels], Rate: decodedRate, Channels: d.channels}, err
+	return audio.Block{Samples: d.room[:n*d.channels], Rate: decodedRate, Channels: d.channels}, err
 }
 
-// Close implements sound.Decoder; the library's memory is Go's.
+// Close implements audio.Decoder; the library's memory is Go's.
 func (d *Decoder) Close() {}
 
-// Encoder implements sound.Encoder.
+// Encoder implements audio.Encoder.
 type Encoder struct {
 	e    *opus.Encoder
 	rate int
@@ -46,7 +46,7 @@ type Encoder struct {
 }
 
 // NewEncoder makes an encoder of packets of 20 ms.
-func NewEncoder(o convert.SoundOutput) (*Encoder, error) {
+func NewEncoder(o workerproto.AudioOutput) (*Encoder, error) {
 	e, err := opus.NewEncoder(o.SampleRate, o.Channels, opus.AppAudio)
 	if err != nil {
 		return nil, err
@@ -60,18 +60,18 @@ func NewEncoder(o convert.SoundOutput) (*Encoder, error) {
 	return &Encoder{e: e, rate: o.SampleRate, room: make([]byte, mostBytes)}, nil
 }
 
-// Size implements sound.Encoder.
+// Size implements audio.Encoder.
 func (e *Encoder) Size() int { return e.rate * frameMillis / 1000 }
 
-// Delay implements sound.Encoder. It is what OPUS_GET_LOOKAHEAD tells of this
+// Delay implements audio.Encoder. It is what OPUS_GET_LOOKAHEAD tells of this
 // application: 6.5 ms.
 func (e *Encoder) Delay() int { return e.rate * 13 / 2000 }
 
-// Encode implements sound.Encoder.
+// Encode implements audio.Encoder.
 func (e *Encoder) Encode(samples []int16) ([]byte, error) {
 	n, err := e.e.Encode(samples, e.room)
 	return e.room[:n], err
 }
 
-// Close implements sound.Encoder; the library's memory is Go's.
+// Close implements audio.Encoder; the library's memory is Go's.
 func (e *Encoder) Close() {}

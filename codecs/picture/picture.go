@@ -4,8 +4,7 @@ package picture
 
 import (
 	"time"
-
-	"webostrum/core/convert"
+	"webostrum/core/workerproto"
 )
 
 // Picture is a decoded picture in I420: luma, and two planes of half its width
@@ -14,15 +13,15 @@ type Picture struct {
 	Width, Height int
 	Planes        [3][]byte // Y, Cb, Cr
 	Strides       [3]int    // bytes from one row to the next
-	Colour        convert.Colour
+	Colour        workerproto.Colour
 }
 
 // New makes a picture without padding; its planes follow one another.
 func New(width, height int) *Picture {
-	return Wrap(make([]byte, convert.RawSize(width, height)), width, height)
+	return Wrap(make([]byte, workerproto.RawSize(width, height)), width, height)
 }
 
-// Wrap makes a picture of bytes in the layout of convert.Raw.
+// Wrap makes a picture of bytes in the layout of workerproto.Raw.
 func Wrap(raw []byte, width, height int) *Picture {
 	p := &Picture{Width: width, Height: height}
 	half := (width + 1) / 2
@@ -46,7 +45,7 @@ func Reuse(p *Picture, width, height int) *Picture {
 // Decoded is a picture with the stamp that it came in with.
 type Decoded struct {
 	*Picture
-	Stamp convert.Stamp
+	Stamp workerproto.Stamp
 }
 
 // Decoder turns coded pictures into decoded ones.
@@ -54,7 +53,7 @@ type Decoder interface {
 	// Decode takes one coded picture and gives what comes out: nothing, or a
 	// picture that is valid until the next call. An error leaves the decoder
 	// usable.
-	Decode(data []byte, stamp convert.Stamp) (Decoded, bool, error)
+	Decode(data []byte, stamp workerproto.Stamp) (Decoded, bool, error)
 	Close()
 }
 

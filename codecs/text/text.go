@@ -14,13 +14,14 @@ import (
 	"golang.org/x/image/math/fixed"
 
 	"webostrum/codecs/picture"
-	"webostrum/core/convert"
+	"webostrum/core/rendition"
+	"webostrum/core/workerproto"
 )
 
 // Drawer draws one text on pictures of one height. It is not safe for concurrent
 // use.
 type Drawer struct {
-	text  convert.Text
+	text  rendition.Text
 	face  font.Face
 	edge  int // pixels around the letters
 	shown string
@@ -29,7 +30,7 @@ type Drawer struct {
 }
 
 // New makes a drawer for pictures of a height.
-func New(t convert.Text, height int) (*Drawer, error) {
+func New(t rendition.Text, height int) (*Drawer, error) {
 	const smallest = 8
 	f, err := opentype.Parse(gobold.TTF)
 	if err != nil {
@@ -45,7 +46,7 @@ func New(t convert.Text, height int) (*Drawer, error) {
 }
 
 // Words returns the text at a time.
-func Words(t convert.Text, at time.Time) string {
+func Words(t rendition.Text, at time.Time) string {
 	return strings.NewReplacer("{date}", at.Format("2006-01-02"), "{time}", at.Format("15:04:05"), "{place}", t.Place).Replace(t.Template)
 }
 
@@ -61,14 +62,14 @@ func (d *Drawer) Draw(p *picture.Picture, at time.Time) {
 	neutral(p, d.dark, x, y)
 }
 
-func black(c convert.Colour) int {
+func black(c workerproto.Colour) int {
 	if c.FullRange {
 		return 0
 	}
 	return 16
 }
 
-func white(c convert.Colour) int {
+func white(c workerproto.Colour) int {
 	if c.FullRange {
 		return 255
 	}
@@ -99,10 +100,10 @@ func (d *Drawer) render(words string) {
 func (d *Drawer) place(p *picture.Picture) (x, y int) {
 	margin := p.Height / 40
 	x, y = margin, margin
-	if d.text.Corner == convert.TopRight || d.text.Corner == convert.BottomRight {
+	if d.text.Corner == rendition.TopRight || d.text.Corner == rendition.BottomRight {
 		x = p.Width - d.ink.Rect.Dx() - margin
 	}
-	if d.text.Corner == convert.BottomLeft || d.text.Corner == convert.BottomRight {
+	if d.text.Corner == rendition.BottomLeft || d.text.Corner == rendition.BottomRight {
 		y = p.Height - d.ink.Rect.Dy() - margin
 	}
 	return max(0, x) &^ 1, max(0, y) &^ 1

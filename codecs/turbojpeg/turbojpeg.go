@@ -23,8 +23,8 @@ import (
 
 	"webostrum/codecs/picture"
 	"webostrum/codecs/yuv"
-	"webostrum/core/convert"
 	"webostrum/core/jpeg"
+	"webostrum/core/workerproto"
 )
 
 // planes is what the library fills: pointers in C memory, as cgo wants it.
@@ -72,7 +72,7 @@ func (d *Decoder) open() error {
 }
 
 // Decode implements picture.Decoder. The picture has 4:2:0 whatever came.
-func (d *Decoder) Decode(data []byte, stamp convert.Stamp) (picture.Decoded, bool, error) {
+func (d *Decoder) Decode(data []byte, stamp workerproto.Stamp) (picture.Decoded, bool, error) {
 	none := picture.Decoded{}
 	// Our own reading of the header bounds what the library is let near.
 	if _, err := jpeg.Parse(data); err != nil {
@@ -126,7 +126,7 @@ func (d *Decoder) picture(w, h int, sampling C.int) *picture.Picture {
 		return unsafe.Slice((*byte)(pointers[i]), stride*ph), stride, pw, ph
 	}
 	if sampling == C.TJSAMP_420 { // as it is, in the library's memory
-		p := &picture.Picture{Width: w, Height: h, Colour: convert.ColourJPEG}
+		p := &picture.Picture{Width: w, Height: h, Colour: workerproto.ColourJPEG}
 		for i := range p.Planes {
 			p.Planes[i], p.Strides[i], _, _ = plane(i)
 		}
@@ -134,7 +134,7 @@ func (d *Decoder) picture(w, h int, sampling C.int) *picture.Picture {
 	}
 	d.out = picture.Reuse(d.out, w, h)
 	o := d.out
-	o.Colour = convert.ColourJPEG
+	o.Colour = workerproto.ColourJPEG
 	cw, ch := o.Chroma()
 	luma, stride, pw, ph := plane(0)
 	yuv.Plane(o.Planes[0], o.Strides[0], w, h, luma, stride, min(pw, w), min(ph, h))

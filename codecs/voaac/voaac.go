@@ -69,8 +69,7 @@ import (
 	"errors"
 	"fmt"
 	"unsafe"
-
-	"webostrum/core/convert"
+	"webostrum/core/workerproto"
 )
 
 const (
@@ -81,7 +80,7 @@ const (
 	maxBytes = 1536 // 6,144 bits a channel (ISO/IEC 14496-3, 4.5.3.1)
 )
 
-// Encoder implements sound.Encoder.
+// Encoder implements audio.Encoder.
 type Encoder struct {
 	c        *C.encoder
 	channels int
@@ -90,7 +89,7 @@ type Encoder struct {
 }
 
 // NewEncoder makes an encoder.
-func NewEncoder(o convert.SoundOutput) (*Encoder, error) {
+func NewEncoder(o workerproto.AudioOutput) (*Encoder, error) {
 	c := C.encoder_new(C.int(o.SampleRate), C.int(o.Channels), C.int(o.BitRate))
 	if c == nil {
 		return nil, fmt.Errorf("vo-aacenc takes no %d Hz with %d channels and %d bit/s", o.SampleRate, o.Channels, o.BitRate)
@@ -98,13 +97,13 @@ func NewEncoder(o convert.SoundOutput) (*Encoder, error) {
 	return &Encoder{c: c, channels: o.Channels, in: C.malloc(blockSize * C.size_t(2*o.Channels)), out: C.malloc(maxBytes * C.size_t(o.Channels))}, nil
 }
 
-// Size implements sound.Encoder.
+// Size implements audio.Encoder.
 func (e *Encoder) Size() int { return blockSize }
 
-// Delay implements sound.Encoder.
+// Delay implements audio.Encoder.
 func (e *Encoder) Delay() int { return delay }
 
-// Encode implements sound.Encoder.
+// Encode implements audio.Encoder.
 func (e *Encoder) Encode(samples []int16) ([]byte, error) {
 	if len(samples) != blockSize*e.channels {
 		return nil, fmt.Errorf("vo-aacenc: %d samples, want %d", len(samples), blockSize*e.channels)
@@ -117,7 +116,7 @@ func (e *Encoder) Encode(samples []int16) ([]byte, error) {
 	return unsafe.Slice((*byte)(e.out), int(n)), nil
 }
 
-// Close implements sound.Encoder.
+// Close implements audio.Encoder.
 func (e *Encoder) Close() {
 	C.encoder_free(e.c)
 	C.free(e.in)

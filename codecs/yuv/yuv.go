@@ -26,7 +26,7 @@ import (
 	"unsafe"
 
 	"webostrum/codecs/picture"
-	"webostrum/core/convert"
+	"webostrum/core/workerproto"
 )
 
 func at(p []byte) *C.uint8_t { return (*C.uint8_t)(unsafe.SliceData(p)) }
@@ -57,7 +57,7 @@ type Recolour struct {
 // JPEG returns p with JPEG's colour: p itself when it has it, else a picture that
 // is valid until the next call.
 func (r *Recolour) JPEG(p *picture.Picture) (*picture.Picture, error) {
-	if p.Colour == convert.ColourJPEG {
+	if p.Colour == workerproto.ColourJPEG {
 		return p, nil
 	}
 	stride := p.Width * 4
@@ -76,7 +76,7 @@ func (r *Recolour) JPEG(p *picture.Picture) (*picture.Picture, error) {
 	if code != 0 {
 		return nil, fmt.Errorf("libyuv: colours of a %dx%d picture: code %d", p.Width, p.Height, code)
 	}
-	r.out.Colour = convert.ColourJPEG
+	r.out.Colour = workerproto.ColourJPEG
 	return r.out, nil
 }
 

@@ -82,7 +82,7 @@ var table = []Kind{
 	{PathUnknown, ClassNotFound, "The camera has nothing under that path.",
 		"Look up the stream's path in the camera's manual or its settings page; some paths carry a channel number that must exist. A camera that is still starting may need a minute.", false},
 	{NoVideo, ClassBroken, "The camera's stream holds no video.",
-		"Choose another stream or profile of the camera; this one carries only sound or data.", true},
+		"Choose another stream or profile of the camera; this one carries only audio or data.", true},
 	{CodecNotHandled, ClassBroken, "The camera sends video in a codec that is not handled.",
 		"Set the camera's stream to H.264, or use another of its streams.", true},
 	{CertUntrusted, ClassRefused, "The camera's TLS certificate is not trusted.",

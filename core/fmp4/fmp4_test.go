@@ -57,11 +57,11 @@ func TestInitOfHighProfileTellsChromaAndDepth(t *testing.T) {
 	assert.True(t, bytes.Contains(init, append(append([]byte{}, pictures.PPS...), 0xfd, 0xf8, 0xf8, 0)))
 }
 
-func TestInitWithSound(t *testing.T) {
-	sound := &media.Track{ID: 2, Kind: media.KindAudio, Codec: media.AAC, ClockRate: 48000, Channels: 2, AAC: []byte{0x11, 0x90}}
-	init, err := fmp4.Init([]*media.Track{pictures.Track(pictures.SPS), sound})
+func TestInitWithAudio(t *testing.T) {
+	audio := &media.Track{ID: 2, Kind: media.KindAudio, Codec: media.AAC, ClockRate: 48000, Channels: 2, AAC: []byte{0x11, 0x90}}
+	init, err := fmp4.Init([]*media.Track{pictures.Track(pictures.SPS), audio})
 	require.NoError(t, err)
-	golden(t, "init-sound", init)
+	golden(t, "init-audio", init)
 	moov, err := fmp4.Boxes(fmp4.Find(init, "moov"))
 	require.NoError(t, err)
 	entries, err := fmp4.Boxes(fmp4.Find(moov[2].Body, "mdia", "minf", "stbl", "stsd")[8:])
@@ -81,18 +81,18 @@ func TestInitWithSound(t *testing.T) {
 // TestTwoTracksInAFragment reads each of them back.
 func TestTwoTracksInAFragment(t *testing.T) {
 	in := samples()
-	sound := &media.Track{ID: 2, Kind: media.KindAudio, Codec: media.AAC, ClockRate: 48000}
-	heard := []*media.Sample{{Track: sound, Key: true, Data: []byte{7, 8}}, {Track: sound, Key: true, Data: []byte{9}}}
+	audio := &media.Track{ID: 2, Kind: media.KindAudio, Codec: media.AAC, ClockRate: 48000}
+	heard := []*media.Sample{{Track: audio, Key: true, Data: []byte{7, 8}}, {Track: audio, Key: true, Data: []byte{9}}}
 	whole := bytes.Join(fmp4.Fragment(1, []fmp4.Run{
 		{Track: in[0].Track, Begin: in[0].DTS, Samples: in, Durations: []uint32{3600, 3600, 3600, 3600}},
-		{Track: sound, Begin: 48000, Samples: heard, Durations: []uint32{1024, 1023}},
+		{Track: audio, Begin: 48000, Samples: heard, Durations: []uint32{1024, 1023}},
 	}), nil)
 	pictures, err := fmp4.ReadFragment(whole, 1)
 	require.NoError(t, err)
 	assert.Len(t, pictures, 4)
-	sounds, err := fmp4.ReadFragment(whole, 2)
+	tones, err := fmp4.ReadFragment(whole, 2)
 	require.NoError(t, err)
-	assert.Equal(t, []fmp4.ReadSample{{DTS: 48000, Duration: 1024, Sync: true, Data: []byte{7, 8}}, {DTS: 49024, Duration: 1023, Sync: true, Data: []byte{9}}}, sounds)
+	assert.Equal(t, []fmp4.ReadSample{{DTS: 48000, Duration: 1024, Sync: true, Data: []byte{7, 8}}, {DTS: 49024, Duration: 1023, Sync: true, Data: []byte{9}}}, tones)
 	none, err := fmp4.ReadFragment(whole, 3)
 	require.NoError(t, err)
 	assert.Empty(t, none)

@@ -72,7 +72,7 @@ func (w *writer) track(t *media.Track) error {
 	const enabledInMovie, fullVolume = 3, 0x100
 	handler, name := "vide", "video\x00"
 	if t.Kind == media.KindAudio {
-		handler, name = "soun", "sound\x00"
+		handler, name = "soun", "audio\x00"
 	}
 	var failed error
 	w.box("trak", func() {
@@ -142,7 +142,7 @@ func (w *writer) mediaInfo(t *media.Track) error {
 
 func (w *writer) sampleEntry(t *media.Track) error {
 	if t.Codec == media.AAC {
-		return w.soundEntry(t)
+		return w.audioEntry(t)
 	}
 	if t.Codec != media.H264 || t.H264 == nil {
 		return fmt.Errorf("%w: %s", ErrUnsupported, t.Codec)

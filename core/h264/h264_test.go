@@ -22,7 +22,7 @@ func unhex(t testing.TB, s string) []byte {
 const (
 	// 67 42c01f: baseline, constraint_set0 and 1, level 3.1; 1280x720.
 	spsBaseline = "67 42c01f 8c8d40 2802dd0080 8800 0003000800000301"
-	// 67 64001f: high, level 3.1; 1280x720, VUI with 25 pictures a second and two reordered.
+	// 67 64001f: high, level 3.1; 1280x720, VUI with 25 frames a second and two reordered.
 	spsHigh = "67 64001f acd940 5005bb01 1000 0003001000000303 20f1831960"
 	// 67 640028: high, level 4; 1920x1088 cropped to 1920x1080.
 	spsCropped = "67 640028 acd940 780227e5c0 44000003000400000300c8 3c60c658"

@@ -36,6 +36,23 @@ func ParseSlice(nal []byte) (Slice, error) {
 	return Slice{First: first == 0, Kind: SliceKind(kind%5) + SliceP}, nil
 }
 
+// frameNumHead is enough of a slice NAL unit for everything up to frame_num.
+const frameNumHead = 32
+
+// FrameNum reads frame_num of a slice NAL unit (7.4.3) under the sequence parameter
+// set in force, and by what it wraps: a missing reference frame shows as a gap.
+func FrameNum(nal []byte, s *SPS) (num, modulus uint32, err error) {
+	if len(nal) < 2 {
+		return 0, 0, ErrMalformed
+	}
+	r := newBitReader(unescape(nal[1:min(len(nal), frameNumHead)]))
+	r.ue() // first_mb_in_slice
+	r.ueMax(9, "slice_type")
+	r.ueMax(255, "pic_parameter_set_id")
+	num = r.U(s.frameNumBits)
+	return num, 1 << s.frameNumBits, r.Err
+}
+
 // RecoveryPoint says whether a supplemental enhancement information NAL unit
 // holds a recovery point with a count of zero (D.1.8): decoding can start at
 // this very picture, though it is no IDR.

@@ -23,7 +23,7 @@ import (
 
 var noon = time.Date(2026, 6, 1, 12, 0, 0, 0, time.UTC)
 
-const frame = 3600 // 25 pictures a second
+const frame = 3600 // 25 frames a second
 
 // feeder writes samples as a camera would.
 type feeder struct {

@@ -96,9 +96,9 @@ type Segmenter struct {
 	init    *initSection
 	inits   int
 	frags   uint32
-	sound   *soundLine   // nil when there is none
-	wanted  *media.Track // of sound, from the next epoch on
-	held    *closing     // nil when no segment waits for its sound
+	audio   *audioLine   // nil when there is none
+	wanted  *media.Track // of audio, from the next epoch on
+	held    *closing     // nil when no segment waits for its audio
 
 	mu       sync.RWMutex
 	segments []*Segment    // listed ones last; those before are kept for slow viewers. Guarded by mu.
@@ -125,29 +125,29 @@ func New(cfg Config) (*Segmenter, error) {
 	return &Segmenter{cfg: cfg, next: base, ready: make(chan struct{})}, nil
 }
 
-// SetSound says how the sound is coded that is written from now on: AAC, or nil for
+// SetAudio says how the audio is coded that is written from now on: AAC, or nil for
 // none. It holds from the next keyframe on, where something else than before begins
 // a new epoch. It is for the goroutine that writes.
-func (g *Segmenter) SetSound(t *media.Track) { g.wanted = t }
+func (g *Segmenter) SetAudio(t *media.Track) { g.wanted = t }
 
-func (g *Segmenter) soundTrack() *media.Track {
-	if g.sound == nil {
+func (g *Segmenter) audioTrack() *media.Track {
+	if g.audio == nil {
 		return nil
 	}
-	return g.sound.track
+	return g.audio.track
 }
 
-// WriteSound takes the next sample of sound. Where it belongs on the pictures'
+// WriteAudio takes the next sample of audio. Where it belongs on the pictures'
 // timeline its capture time tells. It is for the goroutine that writes.
-func (g *Segmenter) WriteSound(s *media.Sample) {
-	if g.sound == nil || len(g.pending) == 0 && g.held == nil {
+func (g *Segmenter) WriteAudio(s *media.Sample) {
+	if g.audio == nil || len(g.pending) == 0 && g.held == nil {
 		return
 	}
 	first := g.pending
 	if g.held != nil {
 		first = g.held.samples
 	}
-	g.sound.write(s, g.sound.at(first[0].Track, first[0].PTS))
+	g.audio.write(s, g.audio.at(first[0].Track, first[0].PTS))
 	if g.held != nil {
 		g.release(false)
 	}
@@ -156,7 +156,7 @@ func (g *Segmenter) WriteSound(s *media.Sample) {
 // Write takes the next sample in decoding order. It must begin with a
 // keyframe; others are left out until there is one.
 func (g *Segmenter) Write(s *media.Sample) error {
-	if s.Epoch != g.epoch || s.Key && !media.SameSound(g.soundTrack(), g.wanted) {
+	if s.Epoch != g.epoch || s.Key && !media.SameAudio(g.audioTrack(), g.wanted) {
 		if err := g.beginEpoch(s); err != nil {
 			return err
 		}
@@ -172,8 +172,8 @@ func (g *Segmenter) Write(s *media.Sample) error {
 	}
 	g.pending = append(g.pending, s)
 	g.bytes += len(s.Data)
-	if g.sound != nil {
-		g.sound.picture = s
+	if g.audio != nil {
+		g.audio.picture = s
 	}
 	g.release(false)
 	if g.bytes > maxSegmentBytes || len(g.pending) > maxSegmentSamples {
@@ -196,9 +196,9 @@ func (g *Segmenter) beginEpoch(s *media.Sample) error {
 	}
 	g.closePending()
 	tracks := []*media.Track{s.Track}
-	g.sound = nil
+	g.audio = nil
 	if g.wanted != nil {
-		g.sound = newSoundLine(g.wanted)
+		g.audio = newAudioLine(g.wanted)
 		tracks = append(tracks, g.wanted)
 	}
 	data, err := fmp4.Init(tracks)
@@ -265,7 +265,7 @@ type closing struct {
 	init    *initSection
 }
 
-// cut makes a segment out of what is pending. It is published once its sound is
+// cut makes a segment out of what is pending. It is published once its audio is
 // there, too.
 func (g *Segmenter) cut() {
 	g.release(true)
@@ -274,10 +274,10 @@ func (g *Segmenter) cut() {
 		g.held.ticks += int64(l)
 	}
 	g.pending, g.lengths, g.bytes, g.broken = nil, nil, 0, false
-	g.release(g.sound == nil)
+	g.release(g.audio == nil)
 }
 
-// release publishes the segment that waits for its sound when that has come, or
+// release publishes the segment that waits for its audio when that has come, or
 // has been waited for long enough, or must not be waited for any longer.
 func (g *Segmenter) release(now bool) {
 	h := g.held
@@ -287,16 +287,16 @@ func (g *Segmenter) release(now bool) {
 	first := h.samples[0]
 	track := first.Track
 	end := first.PTS + h.ticks
-	if !now && !g.sound.reaches(g.sound.at(track, end)) {
-		waited := track.Duration(g.sound.picture.PTS - end)
-		if g.sound.heard && waited < soundPatience {
+	if !now && !g.audio.reaches(g.audio.at(track, end)) {
+		waited := track.Duration(g.audio.picture.PTS - end)
+		if g.audio.heard && waited < audioPatience {
 			return
 		}
 	}
 	g.held = nil
 	runs := []fmp4.Run{{Track: track, Begin: first.DTS, Samples: h.samples, Durations: h.lengths}}
-	if g.sound != nil {
-		if run, ok := g.sound.take(g.sound.at(track, first.PTS), g.sound.at(track, end)); ok {
+	if g.audio != nil {
+		if run, ok := g.audio.take(g.audio.at(track, first.PTS), g.audio.at(track, end)); ok {
 			runs = append(runs, run)
 		}
 	}

@@ -19,7 +19,7 @@ import (
 var ErrClosed = errors.New("hub: closed")
 
 const (
-	slots           = 8192 // a power of two; over two minutes at 60 pictures a second
+	slots           = 8192 // a power of two; over two minutes at 60 frames a second
 	defaultMaxBytes = 32 << 20
 )
 
@@ -30,7 +30,7 @@ type Config struct {
 	MaxBytes int
 
 	// Keep is how many of the newest samples are kept when there is not enough
-	// behind the newest keyframe, as with sound, where every sample is one. 0 keeps
+	// behind the newest keyframe, as with audio, where every sample is one. 0 keeps
 	// no more than from the keyframe before the newest.
 	Keep int
 }
@@ -50,13 +50,13 @@ type Hub struct {
 	bytes   int
 	prevKey uint64 // position of the keyframe before the newest
 
-	kick   chan struct{}                 // tells the crier that something is new
-	wake   atomic.Pointer[chan struct{}] // closed by the crier to wake the readers that wait
-	done   chan struct{}
-	ended  atomic.Bool // nothing more comes; wake is closed for good
-	closed sync.Once
-	crier  sync.WaitGroup
-	live   atomic.Int64
+	kick     chan struct{}                 // tells the notifier that something is new
+	wake     atomic.Pointer[chan struct{}] // closed by the notifier to wake the readers that wait
+	done     chan struct{}
+	ended    atomic.Bool // nothing more comes; wake is closed for good
+	closed   sync.Once
+	notifier sync.WaitGroup
+	live     atomic.Int64
 }
 
 type entry struct {
@@ -72,12 +72,12 @@ func New(cfg Config) *Hub {
 	}
 	first := make(chan struct{})
 	h.wake.Store(&first)
-	h.crier.Go(h.cry)
+	h.notifier.Go(h.notify)
 	return h
 }
 
-// cry wakes the waiting readers, so that the writer need not.
-func (h *Hub) cry() {
+// notify wakes the waiting readers, so that the writer need not.
+func (h *Hub) notify() {
 	for {
 		select {
 		case <-h.kick:
@@ -150,7 +150,7 @@ func (h *Hub) at(end uint64) *media.Sample {
 func (h *Hub) Close() {
 	h.closed.Do(func() {
 		close(h.done)
-		h.crier.Wait()
+		h.notifier.Wait()
 	})
 }
 
@@ -172,7 +172,7 @@ func (h *Hub) NewReader() *Reader {
 }
 
 // NewReaderFrom returns a reader that begins at the first sample kept that was
-// taken at a time or later. It is for streams of keyframes alone, such as sound.
+// taken at a time or later. It is for streams of keyframes alone, such as audio.
 func (h *Hub) NewReaderFrom(from time.Time) *Reader {
 	r := h.NewReader()
 	for end := h.head.Load(); end > h.tail.Load(); end-- {

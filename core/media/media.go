@@ -76,13 +76,13 @@ type Track struct {
 	Width     int    // pixels shown, after cropping; video only
 	Height    int
 	H264      *ParameterSets // set when Codec is H264
-	Channels  int            // sound only
+	Channels  int            // audio only
 	AAC       []byte         // AudioSpecificConfig (ISO/IEC 14496-3, 1.6.2.1); set when Codec is AAC
 }
 
-// SameSound says whether two tracks of sound are coded in the same way, so that
-// samples of one may follow those of the other. Nil is no sound.
-func SameSound(a, b *Track) bool {
+// SameAudio says whether two tracks of audio are coded in the same way, so that
+// samples of one may follow those of the other. Nil is no audio.
+func SameAudio(a, b *Track) bool {
 	if a == nil || b == nil {
 		return a == b
 	}
@@ -127,8 +127,8 @@ type Sample struct {
 	DTS      int64     // decode time, ticks of the track's clock; grows strictly
 	PTS      int64     // presentation time, same clock; may be below DTS by no more than the reordering
 	Captured time.Time // wall clock at which the camera took it
-	Key      bool      // decoding can start here; true for all sound
-	Length   int64     // ticks until it ends; sound only
+	Key      bool      // decoding can start here; true for all audio
+	Length   int64     // ticks until it ends; audio only
 	Data     []byte    // H.264: NAL units, each behind a 4-byte big-endian length (ISO/IEC 14496-15, 5.3)
 }
 

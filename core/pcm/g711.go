@@ -1,4 +1,4 @@
-// Package pcm is sound as plain samples: the companding of ITU-T G.711, samples
+// Package pcm is audio as plain samples: the companding of ITU-T G.711, samples
 // of 16 bits as bytes (RFC 3551, 4.5.11), and a change of the sampling rate.
 package pcm
 

@@ -6,7 +6,7 @@ import "math"
 // below, aliases are some 60 dB down from a fifth below half the rate.
 const taps = 16
 
-// Resampler changes the sampling rate of interleaved sound, block by block: a
+// Resampler changes the sampling rate of interleaved audio, block by block: a
 // windowed sinc filter for each of the phases that the two rates have to each
 // other. It is not safe for concurrent use.
 type Resampler struct {
@@ -107,16 +107,16 @@ func (r *Resampler) one(channel int) int16 {
 	return int16(max(math.MinInt16, min(math.MaxInt16, math.Round(float64(sum)))))
 }
 
-// Stretch makes a block of interleaved samples a few moments longer or shorter, by
-// straight lines between them: for a moment in hundreds nobody hears it.
-func Stretch(samples []int16, channels, moments int) []int16 {
+// Stretch makes a block of interleaved samples a few samples longer or shorter, by
+// straight lines between them: one in hundreds is not audible.
+func Stretch(samples []int16, channels, length int) []int16 {
 	n := len(samples) / channels
-	if n < 2 || moments < 2 || n == moments {
+	if n < 2 || length < 2 || n == length {
 		return samples
 	}
-	out := make([]int16, 0, moments*channels)
-	for i := range moments {
-		at := float64(i) * float64(n-1) / float64(moments-1)
+	out := make([]int16, 0, length*channels)
+	for i := range length {
+		at := float64(i) * float64(n-1) / float64(length-1)
 		k := min(int(at), n-2)
 		part := at - float64(k)
 		for c := range channels {

@@ -15,7 +15,7 @@ type Part struct {
 // Path is what is known of a feed's way to viewers.
 type Path struct {
 	Arrival   time.Duration // from a picture's capture, by the camera's time, to its arrival
-	FrameRate float64       // pictures a second; 0 when not known
+	FrameRate float64       // frames a second; 0 when not known
 	Segment   time.Duration // target duration of the HLS list, or the wanted one as long as there is none
 }
 

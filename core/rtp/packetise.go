@@ -11,7 +11,7 @@ import (
 
 // Packetizer cuts samples into RTP packets: H.264 by RFC 6184, packetization mode
 // 1, with single units, STAP-A for the parameter sets and FU-A for what is too
-// large; AAC by RFC 3640, mode AAC-hbr; other sound as it is.
+// large; AAC by RFC 3640, mode AAC-hbr; other audio as it is.
 type Packetizer struct {
 	SSRC        uint32
 	PayloadType uint8
@@ -46,7 +46,7 @@ func (z *Packetizer) Packets(s *media.Sample) []*rtp.Packet {
 func Payloads(s *media.Sample, mtu int) (list [][]byte) {
 	room := mtu - rtpHeader
 	if s.Track.Kind == media.KindAudio {
-		return soundPayloads(s, room)
+		return audioPayloads(s, room)
 	}
 	if s.Key && s.Track.H264 != nil {
 		list = parameterSets(s.Track.H264, room)
@@ -96,9 +96,9 @@ func appendUnit(list [][]byte, nal []byte, room int) [][]byte {
 	return list
 }
 
-// soundPayloads makes one packet of a sample; what is too large is cut for AAC
+// audioPayloads makes one packet of a sample; what is too large is cut for AAC
 // (RFC 3640, 3.2.3), and sent whole otherwise: it is a packet of its own already.
-func soundPayloads(s *media.Sample, room int) (list [][]byte) {
+func audioPayloads(s *media.Sample, room int) (list [][]byte) {
 	if s.Track.Codec != media.AAC {
 		return [][]byte{s.Data}
 	}

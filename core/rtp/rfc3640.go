@@ -13,7 +13,7 @@ import (
 )
 
 const (
-	maxSoundUnit = 64 << 10
+	maxAudioUnit = 64 << 10
 	mostUnits    = 128 // in one packet
 )
 
@@ -72,7 +72,7 @@ func (u *aacUnpacker) lengths(f sdp.Format) error {
 	}{
 		{"sizelength", &u.sizeLength, 16}, {"indexlength", &u.indexLength, 16}, {"indexdeltalength", &u.deltaLength, 16},
 		{"ctsdeltalength", &u.ctsLength, 32}, {"dtsdeltalength", &u.dtsLength, 32}, {"streamstateindication", &u.stateLength, 32},
-		{"auxiliarydatasizelength", &u.auxLength, 32}, {"randomaccessindication", &access, 1}, {"constantsize", &u.constantSize, maxSoundUnit},
+		{"auxiliarydatasizelength", &u.auxLength, 32}, {"randomaccessindication", &access, 1}, {"constantsize", &u.constantSize, maxAudioUnit},
 	} {
 		text, ok := f.Params[p.name]
 		if !ok {
@@ -124,9 +124,9 @@ func (u *aacUnpacker) push(payload []byte, marker, lost bool) ([]unit, error) {
 // fragment gathers an access unit that is larger than a packet: each of its packets
 // tells the size of the whole.
 func (u *aacUnpacker) fragment(size int, data []byte, marker bool) ([]unit, error) {
-	if size > maxSoundUnit {
+	if size > maxAudioUnit {
 		u.want = 0
-		return nil, fmt.Errorf("rtp: access unit of %d bytes, at most %d", size, maxSoundUnit)
+		return nil, fmt.Errorf("rtp: access unit of %d bytes, at most %d", size, maxAudioUnit)
 	}
 	if u.want != size {
 		u.want, u.buf = size, u.buf[:0]

@@ -20,8 +20,8 @@ import (
 	"sync/atomic"
 	"time"
 
-	"webostrum/core/convert"
 	"webostrum/core/hub"
+	"webostrum/core/rendition"
 	"webostrum/deliver/problem"
 )
 
@@ -40,7 +40,7 @@ var between = []byte("\r\n" + partHead)
 // Stream is what a viewer gets.
 type Stream struct {
 	Hub  *hub.Hub       // of JPEG alone
-	Rate float64        // pictures a second at most; 0 means all
+	Rate float64        // frames a second at most; 0 means all
 	Sent *atomic.Uint64 // counts bytes; may be nil
 }
 
@@ -102,7 +102,7 @@ func watch(conn net.Conn, cancel context.CancelFunc) (ended <-chan struct{}) {
 func send(ctx context.Context, conn net.Conn, head []byte, stream Stream) {
 	reader := stream.Hub.NewReader()
 	defer reader.Close()
-	pacer := convert.Pacer{Rate: stream.Rate}
+	pacer := rendition.Pacer{Rate: stream.Rate}
 	begun := time.Now()
 	out := writer{conn: conn, sent: stream.Sent}
 	if !out.write(head, nil) {

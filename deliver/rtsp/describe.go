@@ -21,20 +21,20 @@ type medium struct {
 
 const (
 	videoPayload = 96
-	soundPayload = 97
+	audioPayload = 97
 	trackPrefix  = "/track"
 )
 
-// media lists what a stream has: the picture, then the sound.
+// media lists what a stream has: the picture, then the audio.
 func (s *Stream) media() []medium {
 	list := []medium{{s.Hub, s.Track, videoPayload}}
-	if s.Sound != nil && s.SoundTrack != nil {
-		list = append(list, medium{s.Sound, s.SoundTrack, payloadOf(s.SoundTrack)})
+	if s.Audio != nil && s.AudioTrack != nil {
+		list = append(list, medium{s.Audio, s.AudioTrack, payloadOf(s.AudioTrack)})
 	}
 	return list
 }
 
-// payloadOf is the payload type of sound (RFC 3551, table 4).
+// payloadOf is the payload type of audio (RFC 3551, table 4).
 func payloadOf(t *media.Track) uint8 {
 	const pcmu, pcma = 0, 8
 	if t.ClockRate == 8000 && t.Channels == 1 {
@@ -45,7 +45,7 @@ func payloadOf(t *media.Track) uint8 {
 			return pcma
 		}
 	}
-	return soundPayload
+	return audioPayload
 }
 
 // trackNumber takes a track's number off a path; without one it is the first.

@@ -1,4 +1,4 @@
-// Package rtsp serves streams over RTSP (RFC 2326): H.264 and sound over RTP,
+// Package rtsp serves streams over RTSP (RFC 2326): H.264 and audio over RTP,
 // interleaved in the connection or over UDP, with Digest or Basic sign-in and sender
 // reports. The simulated cameras are made of it.
 //
@@ -30,8 +30,8 @@ type Stream struct {
 	Hub   *hub.Hub
 	Track *media.Track
 
-	Sound      *hub.Hub // nil without sound
-	SoundTrack *media.Track
+	Audio      *hub.Hub // nil without audio
+	AudioTrack *media.Track
 }
 
 // Config says what to serve.

@@ -41,7 +41,7 @@ func mediaEngine() (*webrtc.MediaEngine, error) {
 			return nil, err
 		}
 	}
-	if err := registerSound(m); err != nil {
+	if err := registerAudio(m); err != nil {
 		return nil, err
 	}
 	for _, uri := range []string{playoutDelayURI, sendTimeURI} {
@@ -52,9 +52,9 @@ func mediaEngine() (*webrtc.MediaEngine, error) {
 	return m, nil
 }
 
-// soundCodecs are those that every browser takes (RFC 7874, 3), with their payload
+// audioCodecs are those that every browser takes (RFC 7874, 3), with their payload
 // types: those of RFC 3551 where there are any.
-var soundCodecs = map[media.Codec]webrtc.RTPCodecParameters{
+var audioCodecs = map[media.Codec]webrtc.RTPCodecParameters{
 	media.Opus: {
 		RTPCodecCapability: webrtc.RTPCodecCapability{MimeType: webrtc.MimeTypeOpus, ClockRate: opus.ClockRate, Channels: 2, SDPFmtpLine: "minptime=10;useinbandfec=1"},
 		PayloadType:        111,
@@ -63,9 +63,9 @@ var soundCodecs = map[media.Codec]webrtc.RTPCodecParameters{
 	media.PCMA: {RTPCodecCapability: webrtc.RTPCodecCapability{MimeType: webrtc.MimeTypePCMA, ClockRate: 8000}, PayloadType: 8},
 }
 
-func registerSound(m *webrtc.MediaEngine) error {
+func registerAudio(m *webrtc.MediaEngine) error {
 	for _, codec := range []media.Codec{media.Opus, media.PCMU, media.PCMA} {
-		if err := m.RegisterCodec(soundCodecs[codec], webrtc.RTPCodecTypeAudio); err != nil {
+		if err := m.RegisterCodec(audioCodecs[codec], webrtc.RTPCodecTypeAudio); err != nil {
 			return err
 		}
 	}
@@ -74,11 +74,11 @@ func registerSound(m *webrtc.MediaEngine) error {
 
 // chosen is the codec that the viewer's side took of those that a stream may be sent
 // as: the first of H.264 whose packets may be larger than one (packetization mode 1),
-// or the sound's own.
+// or the audio's own.
 func chosen(list []webrtc.RTPCodecParameters, codec media.Codec) (webrtc.RTPCodecParameters, bool) {
 	mime := webrtc.MimeTypeH264
-	if sound, ok := soundCodecs[codec]; ok {
-		mime = sound.MimeType
+	if audio, ok := audioCodecs[codec]; ok {
+		mime = audio.MimeType
 	}
 	for _, c := range list {
 		if strings.EqualFold(c.MimeType, mime) && (codec != media.H264 || strings.Contains(c.SDPFmtpLine, "packetization-mode=1")) {

@@ -7,16 +7,16 @@ import (
 	"webostrum/core/hub"
 )
 
-// Browsers lay pictures beside their sound by the sender reports, but slowly: by a
+// Browsers lay pictures beside their audio by the sender reports, but slowly: by a
 // tenth of a second in ten seconds (measured in Chromium 156). They are nearly there
 // at once when the playout delay extension holds the pictures back from the beginning
-// by the least that the sound comes later. The player does the rest.
+// by the least that the audio comes later. The player does the rest.
 const (
-	soundBuffer   = 60 * time.Millisecond // the least that browsers hold sound back by
+	audioBuffer   = 60 * time.Millisecond // the least that browsers hold audio back by
 	pictureBuffer = 15 * time.Millisecond // and pictures
 	longestHold   = 350 * time.Millisecond
 	mostHeld      = 400 * time.Millisecond // that the browser may make of it
-	unknownLag    = 80 * time.Millisecond  // of sound that is only about to be converted
+	unknownLag    = 80 * time.Millisecond  // of audio that is only about to be converted
 
 	delayUnit  = 10 * time.Millisecond // of the playout delay extension
 	lagWeight  = 16                    // how many samples a lag is the mean of
@@ -26,7 +26,7 @@ const (
 	delayBits  = 12
 )
 
-// lag is how long after it was taken a stream is sent, smoothed. Of sound that comes in
+// lag is how long after it was taken a stream is sent, smoothed. Of audio that comes in
 // bursts it is less than browsers need, which is well: the player can have pictures
 // wait for longer than they are told here, and not for less.
 type lag struct{ nanos atomic.Int64 }
@@ -46,9 +46,9 @@ func (l *lag) add(age time.Duration) {
 	l.nanos.Store(before + (int64(age)-before)/lagWeight)
 }
 
-// hold is by how long pictures are to be held back for sound.
-func hold(picture, sound *lag) time.Duration {
-	d := time.Duration(sound.nanos.Load()-picture.nanos.Load()) + soundBuffer - pictureBuffer
+// hold is by how long pictures are to be held back for audio.
+func hold(picture, audio *lag) time.Duration {
+	d := time.Duration(audio.nanos.Load()-picture.nanos.Load()) + audioBuffer - pictureBuffer
 	return min(max(d, 0), longestHold).Round(delayUnit)
 }
 

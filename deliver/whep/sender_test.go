@@ -58,7 +58,7 @@ func TestFreshStartsDoNotFillTheLine(t *testing.T) {
 	assert.Equal(t, fewestAgain, leastAgain(h), "a keyframe has come")
 }
 
-// TestHold: pictures wait for sound that comes later.
+// TestHold: pictures wait for audio that comes later.
 func TestHold(t *testing.T) {
 	steady := func(ms int) *lag {
 		l := &lag{}
@@ -68,14 +68,14 @@ func TestHold(t *testing.T) {
 		return l
 	}
 	for name, tt := range map[string]struct {
-		picture, sound *lag
+		picture, audio *lag
 		want           int64 // milliseconds
 	}{
 		"both as late":           {steady(20), steady(20), 50},
-		"sound later":            {steady(20), steady(120), 150},
-		"pictures much later":    {steady(400), steady(20), 0}, // sound waits for pictures by itself
-		"sound two seconds late": {steady(20), steady(2000), 350},
+		"audio later":            {steady(20), steady(120), 150},
+		"pictures much later":    {steady(400), steady(20), 0}, // audio waits for pictures by itself
+		"audio two seconds late": {steady(20), steady(2000), 350},
 	} {
-		assert.InDelta(t, tt.want, hold(tt.picture, tt.sound).Milliseconds(), 10, name)
+		assert.InDelta(t, tt.want, hold(tt.picture, tt.audio).Milliseconds(), 10, name)
 	}
 }

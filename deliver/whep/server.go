@@ -1,4 +1,4 @@
-// Package whep sends H.264 and sound to browsers by WebRTC, with sessions opened over HTTP
+// Package whep sends H.264 and audio to browsers by WebRTC, with sessions opened over HTTP
 // (WHEP, draft-ietf-wish-whep): an offer is posted, the answer comes back at once,
 // and the session ends with DELETE or when the viewer is gone. ICE, DTLS and SRTP
 // are pion's; packets are cut here, once for all viewers of a stream.
@@ -152,7 +152,7 @@ type Source struct {
 	Name    string // of the rendition; empty for what suits the feed
 	Hub     *hub.Hub
 	Smaller func() []Step // what a viewer on a bad line gets instead at present, the largest first; nil for nothing
-	Sound   *Sound        // nil for none
+	Audio   *Audio        // nil for none
 	Release func()        // called once, when the session has ended or there was none
 }
 

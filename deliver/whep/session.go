@@ -26,7 +26,7 @@ type Session struct {
 	pc     *webrtc.PeerConnection
 	source Source
 	track  *track
-	voice  *voice // nil without sound
+	voice  *voice // nil without audio
 	lag    lag    // of pictures
 	held   time.Duration
 	heldAt time.Time
@@ -89,7 +89,7 @@ func (s *Session) negotiate(ctx context.Context, offer string) (string, error) {
 	if !s.wants(webrtc.RTPCodecTypeVideo) {
 		return "", ErrNoH264
 	}
-	if err := s.addSound(); err != nil {
+	if err := s.addAudio(); err != nil {
 		return "", err
 	}
 	sender, err := s.pc.AddTrack(s.track)
@@ -123,12 +123,12 @@ func (s *Session) wants(kind webrtc.RTPCodecType) bool {
 	return false
 }
 
-// addSound adds the sound, if there is any and the offer asks for it.
-func (s *Session) addSound() error {
-	if s.source.Sound == nil || !s.wants(webrtc.RTPCodecTypeAudio) {
+// addAudio adds the audio, if there is any and the offer asks for it.
+func (s *Session) addAudio() error {
+	if s.source.Audio == nil || !s.wants(webrtc.RTPCodecTypeAudio) {
 		return nil
 	}
-	v := newVoice(s, *s.source.Sound)
+	v := newVoice(s, *s.source.Audio)
 	sender, err := s.pc.AddTrack(v.track)
 	if err != nil {
 		return err
@@ -136,7 +136,7 @@ func (s *Session) addSound() error {
 	s.voice = v
 	const usualPicture = 40 * time.Millisecond
 	s.lag.begin(s.source.Hub, usualPicture, 0)
-	v.lag.begin(v.sound.Hub, v.sound.Track.Duration(v.length()), unknownLag)
+	v.lag.begin(v.audio.Hub, v.audio.Track.Duration(v.length()), unknownLag)
 	s.holdPictures(time.Now())
 	s.heldAt = s.heldAt.Add(firstHold - holdEvery) // what was guessed is soon known better
 	go func() {                                    // ends with the connection
@@ -149,7 +149,7 @@ func (s *Session) addSound() error {
 	return nil
 }
 
-// holdPictures has pictures wait for the sound.
+// holdPictures has pictures wait for the audio.
 func (s *Session) holdPictures(now time.Time) {
 	if s.voice == nil || now.Sub(s.heldAt) < holdEvery {
 		return

@@ -11,7 +11,7 @@ const (
 	// mtu leaves room for SRTP's tag, and for tunnels on the way.
 	mtu = 1200
 
-	kept = 1024 // samples; over half a minute at 30 pictures a second
+	kept = 1024 // samples; over half a minute at 30 frames a second
 )
 
 // shelf cuts each sample once, for whoever asks first, and keeps the newest.

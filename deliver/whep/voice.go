@@ -12,10 +12,10 @@ import (
 	"webostrum/core/rtp"
 )
 
-// voice gives a feed's sound to one viewer, from now on: what is past is of no use.
+// voice gives a feed's audio to one viewer, from now on: what is past is of no use.
 type voice struct {
 	session *Session
-	sound   Sound
+	audio   Audio
 	track   *track
 	lag     lag
 
@@ -26,23 +26,23 @@ type voice struct {
 	packets, bytes uint64
 }
 
-func newVoice(s *Session, sound Sound) *voice {
+func newVoice(s *Session, audio Audio) *voice {
 	return &voice{
-		session: s, sound: sound, track: newTrack(s.feed, sound.Track.Codec), sequence: uint16(rand.Uint32()), base: rand.Uint32(),
+		session: s, audio: audio, track: newTrack(s.feed, audio.Track.Codec), sequence: uint16(rand.Uint32()), base: rand.Uint32(),
 	}
 }
 
-// run sends until ctx or the sound ends. It ends the session when the sound is coded
+// run sends until ctx or the audio ends. It ends the session when the audio is coded
 // otherwise from then on: the viewer may come again for that.
 func (v *voice) run(ctx context.Context) {
-	reader := v.sound.Hub.NewReader()
+	reader := v.audio.Hub.NewReader()
 	defer reader.Close()
 	for {
 		s, _, err := reader.Next(ctx)
 		if err != nil {
 			return
 		}
-		if !media.SameSound(s.Track, v.sound.Track) {
+		if !media.SameAudio(s.Track, v.audio.Track) {
 			v.session.cancel()
 			return
 		}
@@ -52,9 +52,9 @@ func (v *voice) run(ctx context.Context) {
 	}
 }
 
-// length is how long a unit of the sound lasts, in ticks.
+// length is how long a unit of the audio lasts, in ticks.
 func (v *voice) length() int64 {
-	if s := v.sound.Hub.Latest(); s != nil {
+	if s := v.audio.Hub.Latest(); s != nil {
 		return s.Length
 	}
 	return 0
@@ -87,8 +87,8 @@ func (v *voice) send(s *media.Sample) error {
 	return v.session.report(v.track, s, stamp, v.packets, v.bytes)
 }
 
-// Sound is what a session lets be heard.
-type Sound struct {
+// Audio is what a session lets be heard.
+type Audio struct {
 	Hub   *hub.Hub
 	Track *media.Track // of Opus or G.711
 }

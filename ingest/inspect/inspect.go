@@ -48,7 +48,7 @@ type Report struct {
 	Sampling      string  `json:"sampling,omitempty" doc:"Of JPEG: how colours are sampled, such as 4:2:0"`
 	Width         int     `json:"width" doc:"Pixels"`
 	Height        int     `json:"height" doc:"Pixels"`
-	FrameRate     float64 `json:"frameRate" doc:"Pictures a second, measured"`
+	FrameRate     float64 `json:"frameRate" doc:"Frames a second, measured"`
 	BitRate       float64 `json:"bitRate" doc:"Bits a second, measured"`
 	KeyframeEvery float64 `json:"keyframeSeconds,omitempty" doc:"Seconds between keyframes; 0 when fewer than two came"`
 	BFrames       bool    `json:"bFrames" doc:"Whether pictures are reordered"`
@@ -60,7 +60,7 @@ type Report struct {
 	Seconds       float64 `json:"seconds" doc:"How long was read"`
 	ClockOffset   float64 `json:"clockOffsetSeconds" doc:"By how much the camera's clock differs"`
 	Reports       bool    `json:"senderReports" doc:"Whether capture times come from the camera"`
-	Sound         *Sound  `json:"sound,omitempty"`
+	Audio         *Audio  `json:"audio,omitempty"`
 
 	// Notes are sentences about what the engineer should know.
 	Notes []string `json:"notes"`
@@ -76,8 +76,8 @@ type Track struct {
 	Why       string `json:"why,omitempty" doc:"Why it is not used"`
 }
 
-// Sound is what was heard.
-type Sound struct {
+// Audio is what was heard.
+type Audio struct {
 	Codec     string  `json:"codec"`
 	ClockRate uint32  `json:"clockRate" doc:"Ticks a second: samples, as a rule"`
 	Channels  int     `json:"channels"`
@@ -88,16 +88,16 @@ type Sound struct {
 
 // look gathers what is measured.
 type look struct {
-	mu      sync.Mutex
-	session source.Session // guarded by mu
-	first   *media.Sample  // guarded by mu
-	last    *media.Sample  // guarded by mu
-	frames  int            // guarded by mu
-	bytes   int            // guarded by mu
-	keys    []int64        // PTS of keyframes; guarded by mu
-	heard   int64          // ticks of sound; guarded by mu
-	sounds  int            // bytes of it; guarded by mu
-	begun   chan struct{}
+	mu         sync.Mutex
+	session    source.Session // guarded by mu
+	first      *media.Sample  // guarded by mu
+	last       *media.Sample  // guarded by mu
+	frames     int            // guarded by mu
+	bytes      int            // guarded by mu
+	keys       []int64        // PTS of keyframes; guarded by mu
+	audioTicks int64          // ticks of audio; guarded by mu
+	audioBytes int            // bytes of it; guarded by mu
+	begun      chan struct{}
 }
 
 // Run connects, reads, and reports. Errors are *fault.Error, or the context's.
@@ -117,7 +117,7 @@ func Run(ctx context.Context, cfg Config) (*Report, error) {
 		_, err := ingest.Play(ctx, source.Config{
 			URL: cfg.URL, User: cfg.User, Password: cfg.Password, Transport: cfg.Transport, Fingerprint: cfg.Fingerprint,
 			Fetch: cfg.Fetch, Poll: cfg.Poll,
-			Publish: l.sample, Sound: l.sound, Started: l.started,
+			Publish: l.sample, Audio: l.audio, Started: l.started,
 		})
 		ended <- err
 	})
@@ -158,7 +158,7 @@ func (l *look) sample(s *media.Sample) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	if l.first == nil || l.last.Epoch != s.Epoch {
-		l.first, l.frames, l.bytes, l.keys, l.heard, l.sounds = s, 0, 0, nil, 0, 0
+		l.first, l.frames, l.bytes, l.keys, l.audioTicks, l.audioBytes = s, 0, 0, nil, 0, 0
 	}
 	l.last = s
 	l.frames++
@@ -168,21 +168,21 @@ func (l *look) sample(s *media.Sample) {
 	}
 }
 
-func (l *look) sound(s *media.Sample) {
+func (l *look) audio(s *media.Sample) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	l.heard += s.Length
-	l.sounds += len(s.Data)
+	l.audioTicks += s.Length
+	l.audioBytes += len(s.Data)
 }
 
-// soundLocked reports what was heard of a track.
-func (l *look) soundLocked(t *media.Track, lost uint64) *Sound {
+// audioLocked reports what was heard of a track.
+func (l *look) audioLocked(t *media.Track, lost uint64) *Audio {
 	if t == nil {
 		return nil
 	}
-	s := &Sound{Codec: string(t.Codec), ClockRate: t.ClockRate, Channels: t.Channels, Seconds: t.Duration(l.heard).Seconds(), Lost: lost}
+	s := &Audio{Codec: string(t.Codec), ClockRate: t.ClockRate, Channels: t.Channels, Seconds: t.Duration(l.audioTicks).Seconds(), Lost: lost}
 	if s.Seconds > 0 {
-		s.BitRate = float64(l.sounds) * 8 / s.Seconds
+		s.BitRate = float64(l.audioBytes) * 8 / s.Seconds
 	}
 	return s
 }
@@ -199,7 +199,7 @@ func (l *look) report() *Report {
 	for _, t := range f.Tracks {
 		r.Tracks = append(r.Tracks, Track(t))
 	}
-	r.Sound = l.soundLocked(f.Sound, f.Stats.SoundLost)
+	r.Audio = l.audioLocked(f.Audio, f.Stats.AudioLost)
 	track := l.first.Track
 	r.Seconds = track.Duration(l.last.DTS - l.first.DTS).Seconds()
 	if r.Seconds > 0 && l.frames >= shownFrames {
@@ -209,7 +209,7 @@ func (l *look) report() *Report {
 	if n := len(l.keys); n > 1 && f.Codec == media.H264 {
 		r.KeyframeEvery = track.Duration(l.keys[n-1]-l.keys[0]).Seconds() / float64(n-1)
 	}
-	r.Notes = append(notes(r), soundNotes(r, f.Sound)...)
+	r.Notes = append(notes(r), audioNotes(r, f.Audio)...)
 	return r
 }
 
@@ -236,28 +236,28 @@ func notes(r *Report) []string {
 	return list
 }
 
-// soundNotes say how each delivery gets the sound.
-func soundNotes(r *Report, t *media.Track) (list []string) {
+// audioNotes say how each delivery gets the audio.
+func audioNotes(r *Report, t *media.Track) (list []string) {
 	for _, offered := range r.Tracks {
 		if offered.Kind == media.KindAudio.String() && !offered.Used && offered.Why != "" {
-			list = append(list, "The camera's sound is left out: "+offered.Why+".")
+			list = append(list, "The camera's audio is left out: "+offered.Why+".")
 		}
 	}
 	switch {
 	case t == nil:
-	case r.Sound.Seconds == 0:
-		list = append(list, "The camera offers sound, but sent none. Its microphone may be switched off.")
+	case r.Audio.Seconds == 0:
+		list = append(list, "The camera offers audio, but sent none. Its microphone may be switched off.")
 	default:
-		all := plan.Converter{Present: true, AAC: true}
+		all := plan.Transcoder{Present: true, AAC: true}
 		for _, d := range []plan.Delivery{plan.HLS, plan.WebRTC} {
-			list = append(list, plan.SoundFor(d, plan.Automatic, t, all).Why)
+			list = append(list, plan.AudioFor(d, plan.Automatic, t, all).Why)
 		}
 	}
 	return list
 }
 
 func jpegNotes(r *Report, add func(string, ...any)) {
-	add("The camera sends JPEG pictures. Motion JPEG goes out as it comes; HLS needs H.264, so it is converted while somebody watches.")
+	add("The camera sends JPEG pictures. Motion JPEG goes out as it comes; HLS needs H.264, so it is transcoded while somebody watches.")
 	if r.Transport == string(source.FetchPoll) {
 		add("The address holds one picture, which is asked for again and again: the feed's interval decides how often.")
 	}

@@ -97,9 +97,9 @@ func TestNotes(t *testing.T) {
 	}
 }
 
-func TestSoundNotes(t *testing.T) {
+func TestAudioNotes(t *testing.T) {
 	mu := &media.Track{Kind: media.KindAudio, Codec: media.PCMU, ClockRate: 8000, Channels: 1}
-	heard := &Sound{Codec: "PCMU", Seconds: 4}
+	heard := &Audio{Codec: "PCMU", Seconds: 4}
 	for _, tt := range []struct {
 		name   string
 		report Report
@@ -107,11 +107,11 @@ func TestSoundNotes(t *testing.T) {
 		want   []string
 	}{
 		{"none", Report{}, nil, nil},
-		{"used", Report{Sound: heard}, mu, []string{"so it is made into AAC", "WebRTC carries the camera's G.711 mu-law"}},
-		{"silent", Report{Sound: &Sound{}}, mu, []string{"Its microphone may be switched off"}},
+		{"used", Report{Audio: heard}, mu, []string{"so it is made into AAC", "WebRTC carries the camera's G.711 mu-law"}},
+		{"silent", Report{Audio: &Audio{}}, mu, []string{"Its microphone may be switched off"}},
 		{"not handled", Report{Tracks: []Track{{Kind: "audio", Codec: "G726-32", Why: "G726-32 is not handled"}}}, nil, []string{"left out: G726-32 is not handled."}},
 	} {
-		all := strings.Join(soundNotes(&tt.report, tt.track), "\n")
+		all := strings.Join(audioNotes(&tt.report, tt.track), "\n")
 		for _, want := range tt.want {
 			assert.Contains(t, all, want, tt.name)
 		}

@@ -30,7 +30,7 @@ type Session struct {
 	lifetime  time.Duration // of the session, without a sign of life
 	server    string
 	tracks    []source.TrackFacts
-	streams   []*stream // of the picture, and of the sound if there is any
+	streams   []*stream // of the picture, and of the audio if there is any
 
 	packets  atomic.Int64 // RTP packets of the picture seen; the watch looks at it
 	started  atomic.Bool
@@ -38,7 +38,7 @@ type Session struct {
 
 	mu    sync.Mutex
 	recv  *rtp.VideoReceiver // guarded by mu
-	sound *rtp.SoundReceiver // guarded by mu; nil when there is no sound
+	audio *rtp.AudioReceiver // guarded by mu; nil when there is no audio
 }
 
 // open goes as far as PLAY.
@@ -66,7 +66,7 @@ func (s *Session) setUp(ctx context.Context, u *url.URL, described *rtspmsg.Mess
 	if err != nil {
 		return fault.New(fault.Garbled, err, "its session description: %v", err)
 	}
-	picture, sound, err := s.choose(desc)
+	picture, audio, err := s.choose(desc)
 	if err != nil {
 		return err
 	}
@@ -80,36 +80,36 @@ func (s *Session) setUp(ctx context.Context, u *url.URL, described *rtspmsg.Mess
 	if err := s.transport(ctx, picture.stream, sdp.Resolve(s.aggregate, picture.control)); err != nil {
 		return err
 	}
-	s.setUpSound(ctx, sound)
+	s.setUpAudio(ctx, audio)
 	_, err = s.control.ask(ctx, "PLAY", s.aggregate, rtspmsg.Header{"Range": {"npt=0.000-"}})
 	return err
 }
 
-// setUpSound sets the sound up, if there is any. A picture without sound is better
+// setUpAudio sets the audio up, if there is any. A picture without audio is better
 // than none, so what goes wrong is noted and no more.
-func (s *Session) setUpSound(ctx context.Context, m *medium) {
-	if m == nil || s.cfg.Sound == nil {
-		s.cfg.SoundTrack(nil)
+func (s *Session) setUpAudio(ctx context.Context, m *medium) {
+	if m == nil || s.cfg.Audio == nil {
+		s.cfg.AudioTrack(nil)
 		return
 	}
 	facts := &s.tracks[m.facts]
-	sound, err := rtp.NewSoundReceiver(rtp.SoundConfig{
-		Format: m.format, Wait: s.reorderWait(), Lead: s.recv.Clock(), FirstEpoch: s.cfg.FirstEpoch, Publish: s.cfg.Sound,
+	audio, err := rtp.NewAudioReceiver(rtp.AudioConfig{
+		Format: m.format, Wait: s.reorderWait(), Lead: s.recv.Clock(), FirstEpoch: s.cfg.FirstEpoch, Publish: s.cfg.Audio,
 	})
 	if err == nil {
-		m.packet, m.report = sound.Packet, sound.Report
+		m.packet, m.report = audio.Packet, audio.Report
 		err = s.transport(ctx, m.stream, sdp.Resolve(s.aggregate, m.control))
 	}
 	if err != nil {
 		facts.Why = err.Error()
-		s.cfg.SoundTrack(nil)
+		s.cfg.AudioTrack(nil)
 		return
 	}
-	facts.Used, s.sound = true, sound
-	if t := sound.Track(); t != nil {
-		s.cfg.SoundTrack(t)
+	facts.Used, s.audio = true, audio
+	if t := audio.Track(); t != nil {
+		s.cfg.AudioTrack(t)
 	}
-	sound.OnTrack(s.cfg.SoundTrack)
+	audio.OnTrack(s.cfg.AudioTrack)
 }
 
 func firstSet(values ...string) string {
@@ -135,9 +135,9 @@ type medium struct {
 	facts   int // place in Session.tracks
 }
 
-// choose picks the first video medium that is H.264, and the first of sound; sound
+// choose picks the first video medium that is H.264, and the first of audio; audio
 // is nil when there is none.
-func (s *Session) choose(desc *sdp.Session) (picture, sound *medium, err error) {
+func (s *Session) choose(desc *sdp.Session) (picture, audio *medium, err error) {
 	var other string
 	for i := range desc.Media {
 		m := &desc.Media[i]
@@ -150,15 +150,15 @@ func (s *Session) choose(desc *sdp.Session) (picture, sound *medium, err error) 
 				picture, facts.Used = at, true
 			case m.Kind == "video" && other == "":
 				other = firstSet(f.Encoding, fmt.Sprintf("payload type %d", f.PayloadType))
-			case m.Kind == "audio" && sound == nil && plain && m.Direction != "recvonly": // that is the camera's loudspeaker
-				sound = at
+			case m.Kind == "audio" && audio == nil && plain && m.Direction != "recvonly": // that is the camera's loudspeaker
+				audio = at
 			}
 			s.tracks = append(s.tracks, facts)
 		}
 	}
 	switch {
 	case picture != nil:
-		return picture, sound, nil
+		return picture, audio, nil
 	case other != "":
 		return nil, nil, fault.New(fault.CodecNotHandled, nil, "it sends %s", other)
 	}

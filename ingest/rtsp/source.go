@@ -1,7 +1,7 @@
 // Package rtsp takes in cameras that speak RTSP (RFC 2326, and RFC 7826 as far
-// as cameras use it): it opens a session, receives H.264 and sound over RTP
-// (RFC 3550, RFC 6184 and those of the sound), and keeps the session alive. It
-// plays one track of video and one of sound, and leaves all other media alone.
+// as cameras use it): it opens a session, receives H.264 and audio over RTP
+// (RFC 3550, RFC 6184 and those of the audio), and keeps the session alive. It
+// plays one track of video and one of audio, and leaves all other media alone.
 //
 // Limits: one connection, four UDP sockets and six goroutines a session; what the
 // packages it stands on bound besides.
@@ -74,9 +74,9 @@ func (s *Session) Facts() source.Facts {
 		FromCamera: s.recv.FromReports(), WallOffset: s.recv.WallOffset(),
 		Stats: source.Stats{Packets: stats.Packets, Lost: stats.Lost, Dropped: stats.Dropped, Jumps: stats.Jumps},
 	}
-	if s.sound != nil {
-		heard := s.sound.Stats()
-		f.Sound, f.Stats.SoundLost = s.sound.Track(), heard.Lost+heard.Dropped
+	if s.audio != nil {
+		heard := s.audio.Stats()
+		f.Audio, f.Stats.AudioLost = s.audio.Track(), heard.Lost+heard.Dropped
 	}
 	if sps := s.recv.SPS(); sps != nil {
 		f.Profile, f.Level, f.Width, f.Height = sps.ProfileName(), sps.LevelName(), sps.Width, sps.Height
@@ -88,8 +88,8 @@ func (s *Session) nextEpoch() uint64 {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	next := s.recv.NextEpoch()
-	if s.sound != nil {
-		next = max(next, s.sound.NextEpoch())
+	if s.audio != nil {
+		next = max(next, s.audio.NextEpoch())
 	}
 	return next
 }

@@ -78,13 +78,13 @@ type Config struct {
 	// not block.
 	Publish func(*media.Sample)
 
-	// Sound is called with each sample of sound, as Publish is, but not with both at
-	// once. Nil leaves the camera's sound alone.
-	Sound func(*media.Sample)
+	// Audio is called with each sample of audio, as Publish is, but not with both at
+	// once. Nil leaves the camera's audio alone.
+	Audio func(*media.Sample)
 
-	// SoundTrack is called when it is known how the camera's sound is coded, or, with
+	// AudioTrack is called when it is known how the camera's audio is coded, or, with
 	// nil, that it has none; in any case before the first picture. May be nil.
-	SoundTrack func(*media.Track)
+	AudioTrack func(*media.Track)
 
 	// Started is called once when the first picture was published. May be nil.
 	Started func(Session)
@@ -136,8 +136,8 @@ func (c *Config) Validate(schemes ...string) (*url.URL, error) {
 	if c.Started == nil {
 		c.Started = func(Session) {}
 	}
-	if c.SoundTrack == nil {
-		c.SoundTrack = func(*media.Track) {}
+	if c.AudioTrack == nil {
+		c.AudioTrack = func(*media.Track) {}
 	}
 	if c.Connecting == nil {
 		c.Connecting = func(context.Context) {}
@@ -193,7 +193,7 @@ type Facts struct {
 	Slices     int           // the most NAL units of one picture
 	FromCamera bool          // capture times come from the camera's clock
 	WallOffset time.Duration // by how much the camera's clock differs
-	Sound      *media.Track  // nil when there is none that can be used, or it is not known yet
+	Audio      *media.Track  // nil when there is none that can be used, or it is not known yet
 	Stats      Stats
 }
 
@@ -215,5 +215,5 @@ type Stats struct {
 	Jumps     uint64 // times the camera's clock was set anew
 	Unchanged uint64 // polled pictures that were the same as before
 	Reopened  uint64 // times an HTTP camera ended the connection and was asked again
-	SoundLost uint64 // RTP packets of sound that never came, and those that made no sense
+	AudioLost uint64 // RTP packets of audio that never came, and those that made no sense
 }

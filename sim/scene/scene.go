@@ -150,7 +150,7 @@ func (s *Scene) stamp(out *i420, at time.Time) image.Rectangle {
 }
 
 // lamp draws what is lit at each full second and fades from then on, left of the QR
-// code, so that sound and picture can be laid beside each other: how bright it is tells
+// code, so that audio and picture can be laid beside each other: how bright it is tells
 // how long ago the click was.
 func (s *Scene) lamp(out *i420, code image.Rectangle, at time.Time) {
 	const lampSide, lampGap, rim = 56.0, 8.0, 5.0

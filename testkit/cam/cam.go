@@ -52,7 +52,7 @@ func source(t *testing.T) *server.Stream {
 	return &server.Stream{Hub: h, Track: track}
 }
 
-// reordered publishes a real film with B pictures over and over, 25 pictures a second.
+// reordered publishes a real film with B pictures over and over, 25 frames a second.
 func reordered(t *testing.T) *server.Stream {
 	t.Helper()
 	const frame = 3600 // ticks of 90 kHz
@@ -68,9 +68,9 @@ func reordered(t *testing.T) *server.Stream {
 	return &server.Stream{Hub: h, Track: track}
 }
 
-// sound publishes a unit of a track every 20 ms, whatever its codec: noise of so many
+// audio publishes a unit of a track every 20 ms, whatever its codec: noise of so many
 // ticks.
-func sound(t *testing.T, track *media.Track) *hub.Hub {
+func audio(t *testing.T, track *media.Track) *hub.Hub {
 	t.Helper()
 	const every, size = 20 * time.Millisecond, 160
 	h := hub.New(hub.Config{Keep: 256})
@@ -93,15 +93,15 @@ func sound(t *testing.T, track *media.Track) *hub.Hub {
 // ends; it returns its URL.
 func Serve(t *testing.T, cfg server.Config) (*server.Server, string) {
 	t.Helper()
-	return ServeWithSound(t, cfg, nil)
+	return ServeWithAudio(t, cfg, nil)
 }
 
-// ServeWithSound is Serve with a track of sound.
-func ServeWithSound(t *testing.T, cfg server.Config, track *media.Track) (*server.Server, string) {
+// ServeWithAudio is Serve with a track of audio.
+func ServeWithAudio(t *testing.T, cfg server.Config, track *media.Track) (*server.Server, string) {
 	t.Helper()
 	stream := source(t)
 	if track != nil {
-		stream.Sound, stream.SoundTrack = sound(t, track), track
+		stream.Audio, stream.AudioTrack = audio(t, track), track
 	}
 	return serve(t, cfg, stream)
 }

@@ -2,15 +2,15 @@
 // told to screen readers.
 import { icons, type IconName } from "./icons";
 import type { Details } from "./session";
-import { keepSound, wantsSound } from "./sound";
+import { keepAudio, wantsAudio } from "./audio";
 
 export interface Controls {
   root: HTMLElement;
   video: HTMLVideoElement;
   image: HTMLImageElement;
-  /** Says what is played: pictures alone, and whether there is sound, or why not. */
-  showMethod(pictures: boolean, sound: boolean, why: string): void;
-  showSoundRefused(): void;
+  /** Says what is played: pictures alone, and whether there is audio, or why not. */
+  showMethod(pictures: boolean, audio: boolean, why: string): void;
+  showAudioRefused(): void;
   showPlaying(): void;
   showWaiting(reason: string, remedy?: string): void;
   showDetails(d: Details): void;
@@ -20,8 +20,8 @@ export interface Controls {
 
 export interface Actions {
   toLive(): void;
-  /** Whether to start with sound, where the viewer has not decided. */
-  withSound: boolean;
+  /** Whether to start with audio, where the viewer has not decided. */
+  withAudio: boolean;
 }
 
 const awakeFor = 4000; // milliseconds
@@ -57,8 +57,8 @@ function swap(b: HTMLButtonElement, icon: IconName, label: string, key: string):
 export function controls(label: string, actions: Actions): Controls {
   const video = element("video", "video", { playsinline: "", tabindex: "-1" });
   const image = element("img", "video", { alt: "", hidden: "" });
-  let soundWanted = wantsSound(actions.withSound);
-  video.muted = !soundWanted; // with sound it may not start by itself; the session then mutes it
+  let audioWanted = wantsAudio(actions.withAudio);
+  video.muted = !audioWanted; // with audio it may not start by itself; the session then mutes it
   video.autoplay = true;
   const reason = element("p", "reason");
   const remedy = element("p", "remedy");
@@ -67,14 +67,14 @@ export function controls(label: string, actions: Actions): Controls {
   const title = element("span", "title", {}, label);
 
   const play = button("pause", "Pause", "space", () => togglePlay());
-  const sound = button("soundOff", "Sound on", "m", () => toggleSound());
+  const audio = button("audioOff", "Sound on", "m", () => toggleAudio());
   const volume = element("input", "volume", { type: "range", min: "0", max: "1", step: "0.05", "aria-label": "Volume", hidden: "" });
   const info = button("info", "Details", "d", () => toggleDetails());
   const pip = button("pip", "Picture in picture", "p", () => void togglePip());
   const full = button("full", "Full screen", "f", () => void toggleFull());
   info.setAttribute("aria-pressed", "false");
   pip.hidden = !document.pictureInPictureEnabled;
-  const bar = element("div", "bar", { role: "toolbar", "aria-label": "Player" }, play, sound, volume, title, info, pip, full);
+  const bar = element("div", "bar", { role: "toolbar", "aria-label": "Player" }, play, audio, volume, title, info, pip, full);
   const root = element("section", "player", { "aria-label": label, tabindex: "0" }, video, image, waiting, details, bar);
   full.hidden = typeof root.requestFullscreen !== "function";
 
@@ -84,33 +84,33 @@ export function controls(label: string, actions: Actions): Controls {
       void video.play();
     } else video.pause();
   }
-  function toggleSound(): void {
-    if (sound.disabled) return;
-    setSound(video.muted);
-    keepSound(!video.muted);
+  function toggleAudio(): void {
+    if (audio.disabled) return;
+    setAudio(video.muted);
+    keepAudio(!video.muted);
   }
-  function setSound(on: boolean): void {
+  function setAudio(on: boolean): void {
     video.muted = !on;
-    soundWanted = on;
+    audioWanted = on;
     if (on && video.volume === 0) video.volume = 0.5;
-    sound.classList.remove("refused");
+    audio.classList.remove("refused");
   }
   function louder(step: number): void {
-    if (sound.disabled) return;
+    if (audio.disabled) return;
     video.volume = Math.min(1, Math.max(0, Math.round((video.volume + step) * 20) / 20));
-    setSound(video.volume > 0);
-    keepSound(!video.muted);
+    setAudio(video.volume > 0);
+    keepAudio(!video.muted);
   }
   // What the viewer wants and the browser refused before is done at the first press.
   const onPress = (e: Event) => {
-    if (!soundWanted || !video.muted || sound.disabled || e.composedPath().includes(sound)) return;
-    setSound(true);
+    if (!audioWanted || !video.muted || audio.disabled || e.composedPath().includes(audio)) return;
+    setAudio(true);
   };
-  const showSound = () => {
-    volume.hidden = video.muted || sound.disabled;
+  const showAudio = () => {
+    volume.hidden = video.muted || audio.disabled;
     volume.value = String(video.volume);
-    if (video.muted) swap(sound, "soundOff", sound.classList.contains("refused") ? "Press for sound" : "Sound on", "m");
-    else swap(sound, "soundOn", "Sound off", "m");
+    if (video.muted) swap(audio, "audioOff", audio.classList.contains("refused") ? "Press for sound" : "Sound on", "m");
+    else swap(audio, "audioOn", "Sound off", "m");
   };
   volume.addEventListener("input", () => louder(Number(volume.value) - video.volume));
   function toggleDetails(): void {
@@ -136,7 +136,7 @@ export function controls(label: string, actions: Actions): Controls {
 
   const keys: Record<string, () => void> = {
     " ": togglePlay,
-    m: toggleSound,
+    m: toggleAudio,
     d: toggleDetails,
     p: () => void togglePip(),
     f: () => void toggleFull(),
@@ -153,7 +153,7 @@ export function controls(label: string, actions: Actions): Controls {
   });
   video.addEventListener("pause", () => swap(play, "play", "Play", "space"));
   video.addEventListener("play", () => swap(play, "pause", "Pause", "space"));
-  video.addEventListener("volumechange", showSound);
+  video.addEventListener("volumechange", showAudio);
   for (const kind of ["pointerup", "keyup"]) root.addEventListener(kind, onPress);
   // The bar shows itself when something moves, and goes so that nothing hides the
   // picture.
@@ -179,16 +179,16 @@ export function controls(label: string, actions: Actions): Controls {
       video.hidden = pictures;
       play.hidden = pictures;
       pip.hidden = pictures || !document.pictureInPictureEnabled;
-      sound.disabled = !there;
-      showSound();
+      audio.disabled = !there;
+      showAudio();
       if (!there) {
-        sound.title = why;
-        sound.setAttribute("aria-label", why);
+        audio.title = why;
+        audio.setAttribute("aria-label", why);
       }
     },
-    showSoundRefused() {
-      sound.classList.add("refused");
-      showSound();
+    showAudioRefused() {
+      audio.classList.add("refused");
+      showAudio();
     },
     showPlaying() {
       waiting.hidden = true;

@@ -10,8 +10,8 @@ export interface FeedState {
   title: string;
   /** Wanted length of an HLS segment, seconds. */
   segment: number;
-  /** Which deliveries have sound. */
-  sound: { hls: boolean; webrtc: boolean };
+  /** Which deliveries have audio. */
+  audio: { hls: boolean; webrtc: boolean };
   /** STUN and TURN servers for WebRTC. */
   iceServers?: RTCIceServer[];
 }

@@ -1,4 +1,4 @@
-// Keeps pictures beside their sound in WebRTC. Browsers do so by themselves, but may
+// Keeps pictures beside their audio in WebRTC. Browsers do so by themselves, but may
 // take half a minute; they say in their statistics how far apart the two are, and take
 // a wish for how long pictures are to wait.
 
@@ -32,11 +32,11 @@ export class LipSync {
   private async adjust(): Promise<void> {
     if (!("jitterBufferTarget" in this.pictures)) return;
     const all = [...(await this.pc.getStats()).values()].filter((s: RTCStats): s is Received => s.type === "inbound-rtp");
-    const sound = all.find((s) => s.kind === "audio");
+    const audio = all.find((s) => s.kind === "audio");
     const seen = all.find((s) => s.kind === "video");
     const waits = this.waits(seen);
-    if (waits === null || !sound?.estimatedPlayoutTimestamp || !seen?.estimatedPlayoutTimestamp) return;
-    const behind = seen.estimatedPlayoutTimestamp - sound.estimatedPlayoutTimestamp; // of the sound
+    if (waits === null || !audio?.estimatedPlayoutTimestamp || !seen?.estimatedPlayoutTimestamp) return;
+    const behind = seen.estimatedPlayoutTimestamp - audio.estimatedPlayoutTimestamp; // of the audio
     if (Math.abs(behind) > near) this.pictures.jitterBufferTarget = Math.min(longest, Math.max(0, waits + behind));
   }
 

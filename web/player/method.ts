@@ -10,8 +10,8 @@ export interface MethodEvents {
 
 export interface Method {
   readonly name: string;
-  /** Whether there is sound, where that was decided at the start. */
-  readonly sound?: boolean;
+  /** Whether there is audio, where that was decided at the start. */
+  readonly audio?: boolean;
   /** Capture time of the picture on show, milliseconds since 1970, if known. */
   capturedAt(): number | null;
   /** How long nothing may move before this way is given up, milliseconds. */
@@ -62,10 +62,10 @@ export function lacks(key: MethodKey, video: HTMLVideoElement): string | null {
 }
 
 /** Starts to play in a way. */
-export async function startMethod(key: MethodKey, stage: Stage, at: Addresses, sound: boolean, events: MethodEvents): Promise<Method> {
+export async function startMethod(key: MethodKey, stage: Stage, at: Addresses, audio: boolean, events: MethodEvents): Promise<Method> {
   switch (key) {
     case "webrtc": {
-      const method = new WhepMethod(stage.video, at.whep, events, sound, at.iceServers);
+      const method = new WhepMethod(stage.video, at.whep, events, audio, at.iceServers);
       await method.open();
       return method;
     }

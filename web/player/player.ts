@@ -2,7 +2,7 @@
 // pages embed. Without a rendition it plays what suits the feed. prefer is "delay",
 // "reach" or "simple", and says which way is tried first: WebRTC, HLS or Motion JPEG;
 // or within="SECONDS" says how far behind it may be. The others are fallen back to.
-// It starts muted, unless sound="on" says otherwise and the browser allows it.
+// It starts muted, unless audio="on" says otherwise and the browser allows it.
 import { controls, type Controls } from "./controls";
 import { readWant } from "./order";
 import { Session } from "./session";
@@ -23,7 +23,7 @@ export class WebostrumPlayer extends HTMLElement {
     style.textContent = styles;
     this.parts = controls(this.getAttribute("label") ?? this.getAttribute("feed") ?? "Camera", {
       toLive: () => this.session?.toLive(),
-      withSound: this.getAttribute("sound") === "on",
+      withAudio: this.getAttribute("audio") === "on",
     });
     root.replaceChildren(style, this.parts.root);
     this.begin();
@@ -59,11 +59,11 @@ export class WebostrumPlayer extends HTMLElement {
         parts.showWaiting(reason, remedy);
         this.dataset.status = "waiting";
       },
-      onMethod: (key, sound, why) => {
-        parts.showMethod(key === "pictures", sound, why);
-        this.dataset.sound = sound ? "there" : "none";
+      onMethod: (key, audio, why) => {
+        parts.showMethod(key === "pictures", audio, why);
+        this.dataset.audio = audio ? "there" : "none";
       },
-      onSoundRefused: () => parts.showSoundRefused(),
+      onAudioRefused: () => parts.showAudioRefused(),
       onTitle: (title) => parts.setLabel(rendition ?? title),
     });
   }

@@ -11,10 +11,10 @@ export interface SessionView {
   /** Nothing to show; the sentences say what is waited for. */
   onWaiting(reason: string, remedy?: string): void;
   onTitle(title: string): void;
-  /** What is played from here on: whether there is sound, or why not. */
-  onMethod(key: MethodKey, sound: boolean, why: string): void;
-  /** The browser lets nothing start with sound before the viewer has pressed something. */
-  onSoundRefused(): void;
+  /** What is played from here on: whether there is audio, or why not. */
+  onMethod(key: MethodKey, audio: boolean, why: string): void;
+  /** The browser lets nothing start with audio before the viewer has pressed something. */
+  onAudioRefused(): void;
 }
 
 export interface Details {
@@ -47,7 +47,7 @@ export class Session {
   private lastFailure = "";
   private readonly unfit = new Map<MethodKey, string>(); // why a way did not do a moment ago
   private failures = 0; // in a row
-  private soundThere = false; // WebRTC could have sound
+  private audioThere = false; // WebRTC could have audio
   private iceServers: RTCIceServer[] = [];
   private again: ReturnType<typeof setTimeout> | undefined;
   private frames: { at: number; count: number } | null = null;
@@ -216,22 +216,22 @@ export class Session {
 
   /** The viewer wants to hear: WebRTC is opened anew for that. */
   private readonly onVolume = () => {
-    if (this.video.muted || !this.soundThere || this.method?.sound !== false) return;
+    if (this.video.muted || !this.audioThere || this.method?.audio !== false) return;
     this.drop();
     this.link.resume();
     this.notBefore = 0;
   };
 
-  private tellMethod({ sound, iceServers }: FeedState): void {
-    this.soundThere = sound.webrtc;
+  private tellMethod({ audio, iceServers }: FeedState): void {
+    this.audioThere = audio.webrtc;
     this.iceServers = iceServers ?? [];
     if (this.key === "pictures") this.view.onMethod("pictures", false, "Motion JPEG has no sound");
-    else if (this.key) this.view.onMethod(this.key, this.key === "hls" ? sound.hls : sound.webrtc, "This feed has no sound");
+    else if (this.key) this.view.onMethod(this.key, this.key === "hls" ? audio.hls : audio.webrtc, "This feed has no sound");
   }
 
   private async start(key: MethodKey, run: string): Promise<void> {
     try {
-      const method = await startMethod(key, this.stage, this.addresses(), !this.video.muted && this.soundThere, { onFailed: (why) => this.fail(why) });
+      const method = await startMethod(key, this.stage, this.addresses(), !this.video.muted && this.audioThere, { onFailed: (why) => this.fail(why) });
       if (this.closed) {
         method.close();
         return;
@@ -247,14 +247,14 @@ export class Session {
     }
   }
 
-  /** Plays; without sound where the browser does not let it start with it. */
+  /** Plays; without audio where the browser does not let it start with it. */
   private async play(): Promise<void> {
     try {
       await this.video.play();
     } catch (e) {
       if (this.video.muted || !(e instanceof DOMException) || e.name !== "NotAllowedError") return; // the viewer starts it by hand
       this.video.muted = true;
-      this.view.onSoundRefused();
+      this.view.onAudioRefused();
       await this.video.play().catch(() => undefined);
     }
   }

@@ -42,15 +42,15 @@ export class WhepMethod implements Method {
     private readonly video: FrameVideo,
     private readonly url: string,
     private readonly events: MethodEvents,
-    /** Sound makes the pictures wait for it, so it is asked for only when it is to be heard. */
-    readonly sound: boolean,
+    /** Audio makes the pictures wait for it, so it is asked for only when it is to be heard. */
+    readonly audio: boolean,
     iceServers: RTCIceServer[],
   ) {
     this.pc = new RTCPeerConnection({ iceServers });
-    for (const kind of sound ? ["video", "audio"] : ["video"]) {
+    for (const kind of audio ? ["video", "audio"] : ["video"]) {
       const { receiver } = this.pc.addTransceiver(kind, { direction: "recvonly" });
       if ("jitterBufferTarget" in receiver) receiver.jitterBufferTarget = 0;
-      if (kind === "video" && sound) this.lips = new LipSync(this.pc, receiver);
+      if (kind === "video" && audio) this.lips = new LipSync(this.pc, receiver);
     }
     const stream = new MediaStream();
     this.pc.ontrack = (e) => {

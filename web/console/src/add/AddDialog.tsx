@@ -30,7 +30,7 @@ export function AddDialog({ onClose }: { onClose: () => void }) {
     mutationFn: async () =>
       dataOf(
         await client.POST("/api/v1/feeds", {
-          body: { ...cameraBody(camera), ...delivery, segmentSeconds: Number(delivery.segmentSeconds), listSize: Number(delivery.listSize) },
+          body: { ...cameraBody(camera), ...delivery, segmentSeconds: Number(delivery.segmentSeconds), playlistLength: Number(delivery.playlistLength) },
         }),
       ),
     onSuccess: async (feed) => {

@@ -28,10 +28,10 @@ export interface DeliveryValues {
   title: string;
   public: boolean;
   segmentSeconds: string;
-  listSize: string;
-  sound: Feed["sound"];
-  soundHls: Feed["soundHls"];
-  soundWebrtc: Feed["soundWebrtc"];
+  playlistLength: string;
+  audio: Feed["audio"];
+  audioHls: Feed["audioHls"];
+  audioWebrtc: Feed["audioWebrtc"];
 }
 
 export const emptyDelivery: DeliveryValues = {
@@ -39,10 +39,10 @@ export const emptyDelivery: DeliveryValues = {
   title: "",
   public: false,
   segmentSeconds: "2",
-  listSize: "6",
-  sound: "automatic",
-  soundHls: "as-feed",
-  soundWebrtc: "as-feed",
+  playlistLength: "6",
+  audio: "automatic",
+  audioHls: "as-feed",
+  audioWebrtc: "as-feed",
 };
 
 type Fields = Record<string, string> | undefined;
@@ -149,7 +149,7 @@ export function PictureFields({ values, onChange, fields }: FieldsProps<PictureV
   return (
     <Stack direction={{ xs: "column", sm: "row" }} spacing={2}>
       {field("pictureSize", "Motion JPEG: size", "Such as 640x or 1/2; empty is the camera's")}
-      {field("pictureRate", "Pictures a second", "At most; empty is all")}
+      {field("pictureRate", "Frames a second", "At most; empty is all")}
       {field("pictureQuality", "Quality, 1 to 100", "Empty is 80")}
     </Stack>
   );
@@ -183,13 +183,13 @@ export function DeliveryFields({ values, onChange, fields, nameFixed }: FieldsPr
         <TextField
           label="Segments in the list"
           type="number"
-          value={values.listSize}
-          onChange={(e) => put({ listSize: e.target.value })}
+          value={values.playlistLength}
+          onChange={(e) => put({ playlistLength: e.target.value })}
           slotProps={{ htmlInput: { min: 3, max: 64 } }}
-          {...told(fields, "listSize", window(values))}
+          {...told(fields, "playlistLength", window(values))}
         />
       </Stack>
-      <SoundFields values={values} onChange={onChange} fields={fields} />
+      <AudioFields values={values} onChange={onChange} fields={fields} />
       <FormControlLabel
         control={<Switch checked={values.public} onChange={(e) => put({ public: e.target.checked })} />}
         label={values.public ? "Everybody who knows the address may watch" : "Only signed-in people may watch"}
@@ -198,43 +198,43 @@ export function DeliveryFields({ values, onChange, fields, nameFixed }: FieldsPr
   );
 }
 
-const soundWishes = {
+const audioWishes = {
   "as-feed": "as the feed",
   automatic: "automatic",
   on: "always on",
   off: "off",
 } as const;
 
-type SoundWish = keyof typeof soundWishes;
+type AudioWish = keyof typeof audioWishes;
 
-/** Whether sound goes out: for the feed, and where a delivery differs from it. */
-function SoundFields({ values, onChange, fields }: FieldsProps<DeliveryValues>) {
-  const field = (name: "sound" | "soundHls" | "soundWebrtc", label: string, wishes: SoundWish[], hint?: string) => (
+/** Whether audio goes out: for the feed, and where a delivery differs from it. */
+function AudioFields({ values, onChange, fields }: FieldsProps<DeliveryValues>) {
+  const field = (name: "audio" | "audioHls" | "audioWebrtc", label: string, wishes: AudioWish[], hint?: string) => (
     <TextField
       select
       label={label}
       value={values[name]}
-      onChange={(e) => onChange({ ...values, [name]: e.target.value as SoundWish })}
+      onChange={(e) => onChange({ ...values, [name]: e.target.value as AudioWish })}
       {...told(fields, name, hint)}
     >
       {wishes.map((w) => (
         <MenuItem key={w} value={w}>
-          {soundWishes[w]}
+          {audioWishes[w]}
         </MenuItem>
       ))}
     </TextField>
   );
-  const own: SoundWish[] = ["as-feed", "automatic", "on", "off"];
+  const own: AudioWish[] = ["as-feed", "automatic", "on", "off"];
   return (
     <Stack direction={{ xs: "column", sm: "row" }} spacing={2}>
-      {field("sound", "Sound", ["automatic", "on", "off"], "Automatic converts only while somebody listens")}
-      {field("soundHls", "In HLS", own)}
-      {field("soundWebrtc", "In WebRTC", own)}
+      {field("audio", "Sound", ["automatic", "on", "off"], "Automatic transcodes only while somebody listens")}
+      {field("audioHls", "In HLS", own)}
+      {field("audioWebrtc", "In WebRTC", own)}
     </Stack>
   );
 }
 
 function window(v: DeliveryValues): string {
-  const seconds = Number(v.segmentSeconds) * Number(v.listSize);
+  const seconds = Number(v.segmentSeconds) * Number(v.playlistLength);
   return seconds > 0 ? `A window of ${seconds} s` : "";
 }

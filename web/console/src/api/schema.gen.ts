@@ -439,6 +439,59 @@ export interface components {
             /** @description What it is for */
             name: string;
         };
+        Audio: {
+            /**
+             * Format: double
+             * @description Bits a second, measured
+             */
+            bitRate: number;
+            /** Format: int64 */
+            channels: number;
+            /**
+             * Format: int32
+             * @description Ticks a second: samples, as a rule
+             */
+            clockRate: number;
+            codec: string;
+            /**
+             * Format: int64
+             * @description Packets that never came or made no sense
+             */
+            lost: number;
+            /**
+             * Format: double
+             * @description How much came while the pictures were read
+             */
+            seconds: number;
+        };
+        AudioStatus: {
+            /** Format: int64 */
+            channels?: number;
+            /**
+             * Format: int32
+             * @description Samples a second, as a rule
+             */
+            clockRate?: number;
+            /** @description What the camera sends, such as AAC; empty for no audio */
+            codec?: string;
+            hls: components["schemas"]["Carried"];
+            /**
+             * Format: int64
+             * @description Packets that never came or made no sense
+             */
+            lost: number;
+            /** Format: int64 */
+            memoryBytes: number;
+            motionJpeg: components["schemas"]["Carried"];
+            /**
+             * Format: double
+             * @description What transcoding takes, as a share of one core
+             */
+            processor: number;
+            /** @description Whether it is being transcoded */
+            running: boolean;
+            webrtc: components["schemas"]["Carried"];
+        };
         CameraAnswer: {
             /** Format: double */
             milliseconds: number;
@@ -467,43 +520,9 @@ export interface components {
         Carried: {
             /** @description As it is delivered; empty for none */
             codec?: string;
-            converted: boolean;
+            transcoded: boolean;
             /** @description In a sentence */
             why: string;
-        };
-        Converting: {
-            /**
-             * Format: double
-             * @description Of decoding alone, as a share of one core
-             */
-            decoding: number;
-            /**
-             * Format: int64
-             * @description Pictures left out because converting did not keep up
-             */
-            dropped: number;
-            /** @description What is missing here for any conversion */
-            lacks?: string;
-            /** Format: int64 */
-            memoryBytes: number;
-            /**
-             * Format: double
-             * @description Of the whole worker, as a share of one core
-             */
-            processor: number;
-            /**
-             * Format: int64
-             * @description Times the worker had to be started again
-             */
-            restarts: number;
-            running: boolean;
-            /** @description Why, the last time */
-            trouble?: string;
-            /**
-             * Format: int64
-             * @description Pictures that could not be decoded
-             */
-            undecoded: number;
         };
         Delay: {
             /** @enum {string} */
@@ -541,7 +560,7 @@ export interface components {
             /** Format: int64 */
             id: number;
             /** @enum {string} */
-            kind: "state" | "change" | "warning" | "sign-in" | "service" | "convert" | "request";
+            kind: "state" | "change" | "warning" | "sign-in" | "service" | "transcode" | "request";
             text: string;
         };
         EventsOutputBody: {
@@ -549,6 +568,16 @@ export interface components {
             events: components["schemas"]["Event"][] | null;
         };
         Feed: {
+            /**
+             * @description Whether audio is wanted
+             * @enum {string}
+             */
+            audio: "automatic" | "on" | "off";
+            /** @enum {string} */
+            audioHls: "as-feed" | "automatic" | "on" | "off";
+            audioStatus: components["schemas"]["AudioStatus"];
+            /** @enum {string} */
+            audioWebrtc: "as-feed" | "automatic" | "on" | "off";
             /**
              * Format: double
              * @description Bits a second coming in, over the last seconds
@@ -558,7 +587,6 @@ export interface components {
             code?: string;
             /** @description What the camera sends: H264 or JPEG */
             codec?: string;
-            converting: components["schemas"]["Converting"];
             /** @description Whether a user and password are kept */
             credentials: boolean;
             /** @description Whether the feed is switched on */
@@ -572,10 +600,9 @@ export interface components {
             fingerprint?: string;
             /**
              * Format: double
-             * @description Pictures a second coming in, over the last seconds
+             * @description Frames a second coming in, over the last seconds
              */
             frameRate: number;
-            hearing: components["schemas"]["Hearing"];
             /**
              * Format: int64
              * @description Pixels
@@ -586,27 +613,27 @@ export interface components {
              * @description Seconds between the last two keyframes
              */
             keyframeSeconds?: number;
-            /**
-             * Format: int64
-             * @description Segments in the HLS list
-             */
-            listSize: number;
             /** @description Name in addresses */
             name: string;
             /** Format: date-time */
             nextTry?: string;
             /**
              * Format: int64
-             * @description JPEG quality of what is converted; 0 is 80
+             * @description JPEG quality of what is transcoded; 0 is 80
              */
             pictureQuality: number;
             /**
              * Format: double
-             * @description Pictures a second of Motion JPEG at most; 0 is all
+             * @description Frames a second of Motion JPEG at most; 0 is all
              */
             pictureRate: number;
             /** @description Size of Motion JPEG and stills that go out; empty is the camera's */
             pictureSize: string;
+            /**
+             * Format: int64
+             * @description Segments in the HLS list
+             */
+            playlistLength: number;
             /**
              * Format: double
              * @description From one polled picture to the next
@@ -636,15 +663,6 @@ export interface components {
              * @description When the state changed last
              */
             since: string;
-            /**
-             * @description Whether sound is wanted
-             * @enum {string}
-             */
-            sound: "automatic" | "on" | "off";
-            /** @enum {string} */
-            soundHls: "as-feed" | "automatic" | "on" | "off";
-            /** @enum {string} */
-            soundWebrtc: "as-feed" | "automatic" | "on" | "off";
             /** @enum {string} */
             state: "off" | "connecting" | "live" | "stalled" | "retrying" | "refused";
             /**
@@ -654,6 +672,7 @@ export interface components {
             targetSeconds?: number;
             /** @description Name for people */
             title: string;
+            transcoding: components["schemas"]["Transcoding"];
             /**
              * @description How RTP comes from an RTSP camera
              * @enum {string}
@@ -679,34 +698,34 @@ export interface components {
         };
         FeedChange: {
             /** @enum {string} */
+            audio?: "automatic" | "on" | "off";
+            /** @enum {string} */
+            audioHls?: "as-feed" | "automatic" | "on" | "off";
+            /** @enum {string} */
+            audioWebrtc?: "as-feed" | "automatic" | "on" | "off";
+            /** @enum {string} */
             fetch?: "auto" | "stream" | "poll";
             fingerprint?: string;
-            /** Format: int64 */
-            listSize?: number;
             password?: string;
             /**
              * Format: int64
-             * @description JPEG quality of what is converted; 0 is 80
+             * @description JPEG quality of what is transcoded; 0 is 80
              */
             pictureQuality?: number;
             /**
              * Format: double
-             * @description Pictures a second of Motion JPEG at most; 0 is all
+             * @description Frames a second of Motion JPEG at most; 0 is all
              */
             pictureRate?: number;
             /** @description Size of Motion JPEG and stills that go out, such as 640x360, 640x or 1/2; empty is the camera's */
             pictureSize?: string;
+            /** Format: int64 */
+            playlistLength?: number;
             /** Format: double */
             pollSeconds?: number;
             public?: boolean;
             /** Format: double */
             segmentSeconds?: number;
-            /** @enum {string} */
-            sound?: "automatic" | "on" | "off";
-            /** @enum {string} */
-            soundHls?: "as-feed" | "automatic" | "on" | "off";
-            /** @enum {string} */
-            soundWebrtc?: "as-feed" | "automatic" | "on" | "off";
             title?: string;
             /** @enum {string} */
             transport?: "auto" | "tcp" | "udp";
@@ -716,34 +735,6 @@ export interface components {
         };
         FeedsOutputBody: {
             feeds: components["schemas"]["Feed"][] | null;
-        };
-        Hearing: {
-            /** Format: int64 */
-            channels?: number;
-            /**
-             * Format: int32
-             * @description Samples a second, as a rule
-             */
-            clockRate?: number;
-            /** @description What the camera sends, such as AAC; empty for no sound */
-            codec?: string;
-            hls: components["schemas"]["Carried"];
-            /**
-             * Format: int64
-             * @description Packets that never came or made no sense
-             */
-            lost: number;
-            /** Format: int64 */
-            memoryBytes: number;
-            motionJpeg: components["schemas"]["Carried"];
-            /**
-             * Format: double
-             * @description What converting takes, as a share of one core
-             */
-            processor: number;
-            /** @description Whether it is being converted */
-            running: boolean;
-            webrtc: components["schemas"]["Carried"];
         };
         HistoryOutputBody: {
             /** @description A point a second, oldest first */
@@ -805,6 +796,24 @@ export interface components {
             role: "engineer" | "viewer";
         };
         NewFeed: {
+            /**
+             * @description automatic passes audio on where it can be and transcodes it while somebody listens; on transcodes it all the time, so that nobody waits for it
+             * @default automatic
+             * @enum {string}
+             */
+            audio: "automatic" | "on" | "off";
+            /**
+             * @description The same for HLS alone
+             * @default as-feed
+             * @enum {string}
+             */
+            audioHls: "as-feed" | "automatic" | "on" | "off";
+            /**
+             * @description The same for WebRTC alone
+             * @default as-feed
+             * @enum {string}
+             */
+            audioWebrtc: "as-feed" | "automatic" | "on" | "off";
             /** @description Whether the feed is switched on; it is when left out */
             enabled?: boolean;
             /**
@@ -816,17 +825,17 @@ export interface components {
             /** @description SHA-256 of the certificate to trust, for rtsps and https */
             fingerprint?: string;
             /**
-             * Format: int64
-             * @description Segments in the HLS list; 6 when left out
-             */
-            listSize?: number;
-            /**
              * @description Name in addresses, after the place it shows
              * @example lower-station
              */
             name: string;
             /** @description The camera's password; never shown again */
             password?: string;
+            /**
+             * Format: int64
+             * @description Segments in the HLS list; 6 when left out
+             */
+            playlistLength?: number;
             /**
              * Format: double
              * @description From one polled picture to the next; 2 when left out
@@ -839,24 +848,6 @@ export interface components {
              * @description Wanted length of an HLS segment; 2 when left out
              */
             segmentSeconds?: number;
-            /**
-             * @description automatic passes sound on where it can be and converts it while somebody listens; on converts it all the time, so that nobody waits for it
-             * @default automatic
-             * @enum {string}
-             */
-            sound: "automatic" | "on" | "off";
-            /**
-             * @description The same for HLS alone
-             * @default as-feed
-             * @enum {string}
-             */
-            soundHls: "as-feed" | "automatic" | "on" | "off";
-            /**
-             * @description The same for WebRTC alone
-             * @default as-feed
-             * @enum {string}
-             */
-            soundWebrtc: "as-feed" | "automatic" | "on" | "off";
             /** @description Name for people; the name itself when left out */
             title?: string;
             /**
@@ -940,7 +931,7 @@ export interface components {
             codec: "H264" | "JPEG";
             /**
              * Format: double
-             * @description Pictures a second at most; 0 is all
+             * @description Frames a second at most; 0 is all
              */
             frameRate?: number;
             /**
@@ -950,7 +941,7 @@ export interface components {
             keyframeSeconds?: number;
             /**
              * Format: double
-             * @description Pictures a second that are made
+             * @description Frames a second that are made
              */
             madeFrameRate: number;
             /** Format: int64 */
@@ -1026,7 +1017,7 @@ export interface components {
             codec: "H264" | "JPEG";
             /**
              * Format: double
-             * @description Pictures a second at most; 0 is all
+             * @description Frames a second at most; 0 is all
              */
             frameRate?: number;
             /**
@@ -1090,6 +1081,7 @@ export interface components {
             textSize?: number;
         };
         Report: {
+            audio?: components["schemas"]["Audio"];
             /** @description Whether pictures are reordered */
             bFrames: boolean;
             /**
@@ -1110,7 +1102,7 @@ export interface components {
             dropped: number;
             /**
              * Format: double
-             * @description Pictures a second, measured
+             * @description Frames a second, measured
              */
             frameRate: number;
             /**
@@ -1149,7 +1141,6 @@ export interface components {
              * @description The most slices that a picture had
              */
             slices: number;
-            sound?: components["schemas"]["Sound"];
             /** @description What the session description offers */
             tracks: components["schemas"]["Track"][] | null;
             /** @description How pictures came: tcp or udp for RTSP, stream or poll for HTTP */
@@ -1219,31 +1210,6 @@ export interface components {
             /** @description Its password */
             password: string;
         };
-        Sound: {
-            /**
-             * Format: double
-             * @description Bits a second, measured
-             */
-            bitRate: number;
-            /** Format: int64 */
-            channels: number;
-            /**
-             * Format: int32
-             * @description Ticks a second: samples, as a rule
-             */
-            clockRate: number;
-            codec: string;
-            /**
-             * Format: int64
-             * @description Packets that never came or made no sense
-             */
-            lost: number;
-            /**
-             * Format: double
-             * @description How much came while the pictures were read
-             */
-            seconds: number;
-        };
         Track: {
             /** Format: int64 */
             channels?: number;
@@ -1254,6 +1220,40 @@ export interface components {
             used: boolean;
             /** @description Why it is not used */
             why?: string;
+        };
+        Transcoding: {
+            /**
+             * Format: double
+             * @description Of decoding alone, as a share of one core
+             */
+            decoding: number;
+            /**
+             * Format: int64
+             * @description Pictures left out because transcoding did not keep up
+             */
+            dropped: number;
+            /** @description Why, the last time */
+            lastError?: string;
+            /** Format: int64 */
+            memoryBytes: number;
+            /** @description What is missing here for any transcoding */
+            missing?: string;
+            /**
+             * Format: double
+             * @description Of the whole worker, as a share of one core
+             */
+            processor: number;
+            /**
+             * Format: int64
+             * @description Times the worker had to be started again
+             */
+            restarts: number;
+            running: boolean;
+            /**
+             * Format: int64
+             * @description Pictures that could not be decoded
+             */
+            undecoded: number;
         };
         Viewer: {
             address: string;

@@ -20,7 +20,7 @@ export interface Numbers {
   high: number | null; // 95th percentile
   byPixels: boolean;
   stalls: number;
-  rate: number | null; // pictures a second
+  rate: number | null; // frames a second
   looks: number; // that a delay was found in
 }
 

@@ -31,7 +31,7 @@ function facts(f: Feed): [string, string][] {
     );
   }
   list.push(
-    ["HLS", `${f.segmentSeconds} s segments, list of ${f.listSize}`],
+    ["HLS", `${f.segmentSeconds} s segments, list of ${f.playlistLength}`],
     ["May watch", f.public ? "everybody" : "signed-in people"],
     ["Viewers", String(f.viewers)],
     ["Camera", f.url],

@@ -23,7 +23,7 @@ import { Pictures } from "./Pictures";
 import { RateChart } from "./RateChart";
 import { Renditions } from "./Renditions";
 import { Requests } from "./Requests";
-import { Sound } from "./Sound";
+import { Audio } from "./Audio";
 import { Viewers } from "./Viewers";
 
 export function FeedPage({ me }: { me: Me }) {
@@ -59,7 +59,7 @@ export function FeedPage({ me }: { me: Me }) {
           </Section>
           {feed.session && feed.codec === "H264" && (
             <Section title="Sound">
-              <Sound feed={feed} />
+              <Audio feed={feed} />
             </Section>
           )}
           <Section title="Addresses">

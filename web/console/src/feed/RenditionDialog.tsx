@@ -126,7 +126,7 @@ function RenditionFields({ values, onChange, fields, isNew }: FieldsProps) {
       )}
       <Stack direction={{ xs: "column", sm: "row" }} spacing={2}>
         <TextField {...field("size", "Size", "640x360, 640x, x360, 1/2 or 50%; empty is the camera's")} />
-        <TextField {...field("frameRate", "Pictures a second at most", "Empty is all")} />
+        <TextField {...field("frameRate", "Frames a second at most", "Empty is all")} />
       </Stack>
       {values.codec === "H264" ? <VideoFields field={field} /> : <TextField {...field("quality", "Quality, 1 to 100", "Empty is 80")} />}
       <TextField {...field("text", "Text on the picture", "{date}, {time} and {place} stand for what they say")} />

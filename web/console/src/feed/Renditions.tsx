@@ -59,17 +59,17 @@ export function Renditions({ feed, mayChange, preview, onPreview }: RenditionsPr
   );
 }
 
-/** Says why something is converted that nobody asked for, or cannot be. */
+/** Says why something is transcoded that nobody asked for, or cannot be. */
 function Told({ feed }: { feed: Feed }) {
-  if (feed.converting.lacks) {
+  if (feed.transcoding.missing) {
     return (
       <Alert severity="warning" variant="outlined">
-        Nothing can be converted here: {feed.converting.lacks}.
+        Nothing can be transcoded here: {feed.transcoding.missing}.
       </Alert>
     );
   }
   if (feed.codec !== "JPEG") return null;
-  const { running, processor } = feed.converting;
+  const { running, processor } = feed.transcoding;
   return (
     <Alert severity="info" variant="outlined">
       The camera sends JPEG, which HLS cannot carry. So it is made into H.264 while somebody watches by HLS
@@ -79,7 +79,7 @@ function Told({ feed }: { feed: Feed }) {
 }
 
 function Cost({ feed }: { feed: Feed }) {
-  const c = feed.converting;
+  const c = feed.transcoding;
   if (!c.running && c.restarts === 0) return null;
   return (
     <Box>
@@ -88,9 +88,9 @@ function Cost({ feed }: { feed: Feed }) {
           In all {share(c.processor)} of a core, {share(c.decoding)} of it for decoding, and {Math.round(c.memoryBytes / 2 ** 20)} MiB. Left out: {c.dropped}.
         </Typography>
       )}
-      {c.trouble && (
+      {c.lastError && (
         <Typography variant="body2" color="textSecondary">
-          Last trouble: {c.trouble}
+          Last error: {c.lastError}
           {c.restarts > 0 && ` (started again ${c.restarts} times)`}
         </Typography>
       )}

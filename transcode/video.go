@@ -1,0 +1,168 @@
+package transcode
+
+import (
+	"context"
+	"time"
+
+	"webostrum/core/h264"
+	"webostrum/core/hub"
+	"webostrum/core/media"
+	"webostrum/core/rendition"
+	"webostrum/core/workerproto"
+)
+
+const (
+	mostOutputs = 12                     // of one feed; the worker's own limit is higher
+	repeatAfter = 500 * time.Millisecond // video goes on with the last frame when no new one comes
+	mayWait     = 2                      // frames that may wait before the ones in front are only decoded
+)
+
+// Video transcodes one feed's video.
+type Video struct{ transcoder }
+
+// NewVideo makes a transcoder of video. Close it.
+func NewVideo(cfg Config) *Video {
+	v := &Video{}
+	v.start(cfg, func(s *session) medium { return &video{session: s, keysOnly: true} })
+	return v
+}
+
+// Use has something made, or joins those who use it already. Release the output
+// when it is no longer needed.
+func (v *Video) Use(r Request) (*Output, error) {
+	if err := r.Validate(); err != nil && v.cfg.Program != "" {
+		return nil, err
+	}
+	return v.use(r, mostOutputs, hub.Config{})
+}
+
+// video is a session's medium.
+type video struct {
+	*session
+	keysOnly bool          // the worker gets keyframes alone
+	again    bool          // frames may come that were handed over before
+	last     *media.Sample // handed over
+	arrived  time.Time     // when it was
+	lastAt   time.Time     // when it, or its repetition, was
+}
+
+// wanted decides whether keyframes are enough. When they no longer are, reading
+// begins anew at the newest one.
+func (v *video) wanted(list []*Output) {
+	only := true
+	for _, o := range list {
+		only = only && o.request.KeyframesOnly
+	}
+	if only == v.keysOnly {
+		return
+	}
+	v.keysOnly = only
+	v.reader.Close()
+	v.reader = v.t.cfg.Source.NewReader()
+	v.again = true
+}
+
+// read passes over a frame that can be decoded by itself when a newer one is there.
+func (v *video) read(ctx context.Context) (*media.Sample, uint64, error) {
+	if v.keysOnly || v.first != nil && v.first.Track.Codec == media.JPEG {
+		sample, missed, err := v.reader.Newest(ctx)
+		if v.keysOnly {
+			missed = 0
+		}
+		return sample, missed, err
+	}
+	return v.reader.Next(ctx)
+}
+
+func (v *video) same(a, b *media.Sample) bool { return a.Epoch == b.Epoch }
+
+func (v *video) begin(s *media.Sample) error {
+	v.last, v.again = nil, true
+	t := s.Track
+	return v.worker.Input(workerproto.Input{Codec: t.Codec, Width: t.Width, Height: t.Height, Sets: t.H264})
+}
+
+func (v *video) bind(o *Output, number uint32) (*binding, error) {
+	source := v.first
+	encoding, note := o.request.Resolve(source.Track.Width, source.Track.Height)
+	v.t.mu.Lock()
+	o.encoding, o.note = encoding, note
+	v.t.mu.Unlock()
+	b := &binding{output: o, source: source.Epoch}
+	maker := frames{output: o, source: source, encoding: encoding}
+	b.sample = maker.sample
+	return b, v.worker.Output(workerproto.Output{Number: number, Encoding: encoding})
+}
+
+// bound gives what was added the last frame at once where the next one may be long
+// in coming.
+func (v *video) bound() error {
+	if v.last == nil || v.last.Track.Codec != media.JPEG {
+		return nil
+	}
+	return v.send(v.last, false)
+}
+
+// frames makes samples of the coded frames of one binding.
+type frames struct {
+	output   *Output
+	source   *media.Sample
+	encoding rendition.Encoding
+	params   h264.ParamKeeper
+	track    *media.Track
+}
+
+func (f *frames) sample(stamp workerproto.Stamp, data []byte) *media.Sample {
+	jpeg := f.encoding.Codec == media.JPEG
+	if jpeg && f.output.source == f.source.Epoch && stamp.PTS <= f.output.last {
+		return nil // it was made before
+	}
+	var sets *media.ParameterSets
+	if !jpeg {
+		data = f.params.TakeOut(data)
+		if sets = f.params.Current(); sets == nil || data == nil {
+			return nil
+		}
+	}
+	if f.track == nil || !f.track.H264.Equal(sets) {
+		f.track = &media.Track{
+			ID: 1, Kind: media.KindVideo, Codec: f.encoding.Codec, ClockRate: f.source.Track.ClockRate,
+			Width: f.encoding.Width, Height: f.encoding.Height, H264: sets,
+		}
+	}
+	return &media.Sample{
+		Track: f.track, DTS: stamp.PTS, PTS: stamp.PTS, Captured: time.Unix(0, stamp.Captured), Key: stamp.Key || jpeg, Data: data,
+	}
+}
+
+// hand gives the worker a frame. One that others wait behind is only decoded: whole
+// frames are left out, and nothing falls behind without end. So is one of which
+// everything was made by the worker before.
+func (v *video) hand(s *media.Sample) error {
+	if v.again = v.again && v.past(s); v.again {
+		return v.send(s, true)
+	}
+	late := !v.keysOnly && s.Track.Codec != media.JPEG && v.reader.Behind() > mayWait
+	switch {
+	case !late:
+		v.last, v.arrived = s, time.Now()
+	case v.last != nil: // else it is catching up from the last keyframe
+		v.t.dropped(1)
+	}
+	return v.send(s, late)
+}
+
+func (v *video) send(s *media.Sample, late bool) error {
+	v.lastAt = time.Now()
+	return v.worker.Frame(workerproto.Stamp{PTS: s.PTS, Captured: s.Captured.UnixNano(), Key: s.Key, Late: late}, s.Data)
+}
+
+// idle keeps video going when no new frame comes, as from a camera that sends stills.
+func (v *video) idle(now time.Time) error {
+	if v.last == nil || v.last.Track.Codec != media.JPEG || now.Sub(v.lastAt) < repeatAfter || !v.t.cfg.Live() {
+		return nil
+	}
+	v.lastAt = now
+	passed := now.Sub(v.arrived)
+	return v.worker.Repeat(workerproto.Stamp{PTS: v.last.PTS + v.last.Track.Ticks(passed), Captured: v.last.Captured.Add(passed).UnixNano()})
+}
