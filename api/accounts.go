@@ -10,19 +10,7 @@ import (
 	"webostrum/store"
 )
 
-// AccountView is an account as the API shows it.
-type AccountView struct {
-	Name    string    `json:"name"`
-	Role    string    `json:"role" enum:"engineer,viewer" doc:"An engineer sees and changes everything; a viewer sees and changes nothing"`
-	Created time.Time `json:"created"`
-}
 
-// NewAccount is what adding an account takes.
-type NewAccount struct {
-	Name     string `json:"name" pattern:"^[A-Za-z0-9][A-Za-z0-9._@-]*$" patternDescription:"letters, digits and . _ @ -" minLength:"1" maxLength:"64"`
-	Role     string `json:"role,omitempty" enum:"engineer,viewer" default:"viewer"`
-	Password string `json:"password" minLength:"8" maxLength:"72" doc:"8 to 72 characters"`
-}
 
 type accountPath struct {
 	Account string `path:"account" maxLength:"64" doc:"Name of the account"`
@@ -96,12 +84,6 @@ func answerForAccount(err error) error {
 	return answerFor(err)
 }
 
-// Link lets whoever has it watch one feed.
-type Link struct {
-	Name    string    `json:"name" pattern:"^[a-z0-9]+(-[a-z0-9]+)*$" patternDescription:"small letters, digits and single hyphens" minLength:"1" maxLength:"40" doc:"What it is for" example:"wall-panel"`
-	Created time.Time `json:"created" readOnly:"true"`
-	Path    string    `json:"path,omitempty" readOnly:"true" doc:"Beginning of the addresses it opens; shown once, when the link is made"`
-}
 
 func (a *API) listLinks(_ context.Context, in *feedPath) (*struct {
 	Body struct {

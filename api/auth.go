@@ -92,17 +92,7 @@ func permitted(who *store.Account, need needs) *Problem {
 	return nil
 }
 
-// SignInBody is what signing in takes.
-type SignInBody struct {
-	Name     string `json:"name" minLength:"1" maxLength:"64" doc:"Name of the account"`
-	Password string `json:"password" minLength:"1" maxLength:"256" doc:"Its password"`
-}
 
-// Me is who is signed in.
-type Me struct {
-	Name string `json:"name"`
-	Role string `json:"role" enum:"engineer,viewer"`
-}
 
 type signInInput struct {
 	Body SignInBody

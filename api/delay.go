@@ -9,19 +9,7 @@ import (
 	"webostrum/core/plan"
 )
 
-// Delay is the part of a delivery's delay that cannot be avoided.
-type Delay struct {
-	Delivery string      `json:"delivery" enum:"webrtc,motion-jpeg,hls"`
-	Seconds  float64     `json:"seconds" doc:"On average, all parts together"`
-	Parts    []DelayPart `json:"parts"`
-}
 
-// DelayPart is one part of it.
-type DelayPart struct {
-	Name    string  `json:"name"`
-	Seconds float64 `json:"seconds"`
-	Why     string  `json:"why"`
-}
 
 type delayOutput struct {
 	Body struct {

@@ -12,46 +12,7 @@ import (
 	"webostrum/store"
 )
 
-// NewFeed is what adding a feed takes.
-type NewFeed struct {
-	Name           string   `json:"name" pattern:"^[a-z0-9]+(-[a-z0-9]+)*$" patternDescription:"small letters, digits and single hyphens" minLength:"1" maxLength:"63" doc:"Name in addresses, after the place it shows" example:"lower-station"`
-	Title          string   `json:"title,omitempty" maxLength:"120" doc:"Name for people; the name itself when left out"`
-	URL            string   `json:"url" maxLength:"2048" doc:"The camera's address: rtsp://, rtsps://, http:// or https://. Credentials in it are taken out and kept sealed" example:"rtsp://192.0.2.7:554/main"`
-	User           string   `json:"user,omitempty" maxLength:"256" doc:"The camera's user"`
-	Password       string   `json:"password,omitempty" maxLength:"256" doc:"The camera's password; never shown again"`
-	Transport      string   `json:"transport,omitempty" enum:"auto,tcp,udp" default:"auto" doc:"How RTP comes; auto tries TCP, then UDP"`
-	Fetch          string   `json:"fetch,omitempty" enum:"auto,stream,poll" default:"auto" doc:"How pictures are got from an HTTP camera: one endless answer, or one answer a picture; auto goes by what it answers"`
-	PollSeconds    *float64 `json:"pollSeconds,omitempty" minimum:"0.1" maximum:"3600" doc:"From one polled picture to the next; 2 when left out"`
-	Fingerprint    string   `json:"fingerprint,omitempty" pattern:"^([0-9A-Fa-f]{2}:?){31}[0-9A-Fa-f]{2}$|^$" patternDescription:"a SHA-256 fingerprint of 64 hexadecimal digits" doc:"SHA-256 of the certificate to trust, for rtsps and https"`
-	SegmentSeconds *float64 `json:"segmentSeconds,omitempty" minimum:"0.5" maximum:"60" doc:"Wanted length of an HLS segment; 2 when left out"`
-	PlaylistLength *int     `json:"playlistLength,omitempty" minimum:"3" maximum:"64" doc:"Segments in the HLS list; 6 when left out"`
-	Public         bool     `json:"public,omitempty" doc:"Whether everybody may watch without signing in"`
-	Audio          string   `json:"audio,omitempty" enum:"automatic,on,off" default:"automatic" doc:"automatic passes audio on where it can be and transcodes it while somebody listens; on transcodes it all the time, so that nobody waits for it"`
-	AudioHLS       string   `json:"audioHls,omitempty" enum:"as-feed,automatic,on,off" default:"as-feed" doc:"The same for HLS alone"`
-	AudioWebRTC    string   `json:"audioWebrtc,omitempty" enum:"as-feed,automatic,on,off" default:"as-feed" doc:"The same for WebRTC alone"`
-	Enabled        *bool    `json:"enabled,omitempty" doc:"Whether the feed is switched on; it is when left out"`
-}
 
-// FeedChange is what editing a feed takes; what is left out stays.
-type FeedChange struct {
-	Title          *string  `json:"title,omitempty" maxLength:"120"`
-	URL            *string  `json:"url,omitempty" maxLength:"2048"`
-	User           *string  `json:"user,omitempty" maxLength:"256" doc:"Empty takes user and password away"`
-	Password       *string  `json:"password,omitempty" maxLength:"256"`
-	Transport      *string  `json:"transport,omitempty" enum:"auto,tcp,udp"`
-	Fetch          *string  `json:"fetch,omitempty" enum:"auto,stream,poll"`
-	PollSeconds    *float64 `json:"pollSeconds,omitempty" minimum:"0.1" maximum:"3600"`
-	PictureSize    *string  `json:"pictureSize,omitempty" maxLength:"20" doc:"Size of Motion JPEG and stills that go out, such as 640x360, 640x or 1/2; empty is the camera's"`
-	PictureRate    *float64 `json:"pictureRate,omitempty" minimum:"0" maximum:"120" doc:"Frames a second of Motion JPEG at most; 0 is all"`
-	PictureQuality *int     `json:"pictureQuality,omitempty" minimum:"0" maximum:"100" doc:"JPEG quality of what is transcoded; 0 is 80"`
-	Fingerprint    *string  `json:"fingerprint,omitempty" pattern:"^([0-9A-Fa-f]{2}:?){31}[0-9A-Fa-f]{2}$|^$" patternDescription:"a SHA-256 fingerprint of 64 hexadecimal digits"`
-	SegmentSeconds *float64 `json:"segmentSeconds,omitempty" minimum:"0.5" maximum:"60"`
-	PlaylistLength *int     `json:"playlistLength,omitempty" minimum:"3" maximum:"64"`
-	Public         *bool    `json:"public,omitempty"`
-	Audio          *string  `json:"audio,omitempty" enum:"automatic,on,off"`
-	AudioHLS       *string  `json:"audioHls,omitempty" enum:"as-feed,automatic,on,off"`
-	AudioWebRTC    *string  `json:"audioWebrtc,omitempty" enum:"as-feed,automatic,on,off"`
-}
 
 const (
 	defaultSegmentMillis  = 2000
@@ -253,16 +214,6 @@ func (a *API) feedHistory(_ context.Context, in *feedPath) (*historyOutput, erro
 	return out, nil
 }
 
-// InspectBody is what looking into a camera takes.
-type InspectBody struct {
-	URL         string  `json:"url" maxLength:"2048" doc:"The camera's address: rtsp://, rtsps://, http:// or https://"`
-	User        string  `json:"user,omitempty" maxLength:"256"`
-	Password    string  `json:"password,omitempty" maxLength:"256"`
-	Transport   string  `json:"transport,omitempty" enum:"auto,tcp,udp" default:"auto"`
-	Fetch       string  `json:"fetch,omitempty" enum:"auto,stream,poll" default:"auto"`
-	Fingerprint string  `json:"fingerprint,omitempty" maxLength:"95"`
-	Seconds     float64 `json:"seconds,omitempty" minimum:"1" maximum:"60" default:"4" doc:"How long to read"`
-}
 
 type inspectOutput struct{ Body inspect.Report }
 

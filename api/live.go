@@ -55,33 +55,8 @@ func (s *stream) write(text string) error {
 	return s.rc.Flush()
 }
 
-// LiveFeeds is the "feeds" event: the present state of all feeds.
-type LiveFeeds struct {
-	Now   int64  `json:"now" doc:"The service's clock, milliseconds since 1970"`
-	Feeds []Feed `json:"feeds"`
-}
 
-// FeedState is the "state" event of one feed, for players.
-type FeedState struct {
-	Now    int64  `json:"now"`
-	State  string `json:"state"`
-	Reason string `json:"reason"`
-	Remedy string `json:"remedy,omitempty"`
-	Run    string `json:"run"`
-	Ready  bool   `json:"ready" doc:"Whether there is a playlist"`
-	Title  string `json:"title"`
 
-	Segment float64    `json:"segment" doc:"Wanted length of an HLS segment, seconds"`
-	Audio   AudioState `json:"audio" doc:"Which deliveries have audio"`
-
-	ICEServers []whep.ICEServer `json:"iceServers,omitempty" doc:"STUN and TURN servers for WebRTC"`
-}
-
-// AudioState says which deliveries of a feed have audio.
-type AudioState struct {
-	HLS    bool `json:"hls"`
-	WebRTC bool `json:"webrtc"`
-}
 
 // live streams the state of all feeds and new events.
 func (a *API) live(context.Context, *struct{}) (*huma.StreamResponse, error) {

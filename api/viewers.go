@@ -12,20 +12,6 @@ import (
 	"webostrum/station"
 )
 
-// Viewer is somebody who watches.
-type Viewer struct {
-	ID      string    `json:"id"`
-	Feed    string    `json:"feed"`
-	Method  string    `json:"method" enum:"hls,motion-jpeg,webrtc"`
-	Address string    `json:"address"`
-	Variant string    `json:"variant,omitempty" doc:"Rendition or size that was asked for; empty for what suits the feed"`
-	Since   time.Time `json:"since"`
-	Bytes   uint64    `json:"bytes" doc:"Sent so far"`
-	Loss    float64   `json:"loss" doc:"Share of packets lost on the way, those sent again among them, at the viewer's newest report; WebRTC only"`
-
-	Estimate float64 `json:"estimate" doc:"Bits a second that the viewer's line carries, by its own estimate; WebRTC only, 0 when not told"`
-	Now      string  `json:"now,omitempty" doc:"The smaller rendition that is sent, on a bad line; WebRTC only"`
-}
 
 type viewersOutput struct {
 	Body struct {

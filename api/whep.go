@@ -150,17 +150,6 @@ func offerProblem(err error) *Problem {
 	return newProblem(http.StatusInternalServerError, codeInternal, err.Error(), "Look into the service's log.")
 }
 
-// SessionState is what a player asks of its session.
-type SessionState struct {
-	RTPTime    uint32  `json:"rtpTime"`    // of the newest picture sent
-	CapturedAt int64   `json:"capturedAt"` // when it was taken, milliseconds since 1970; 0 when not known yet
-	Now        int64   `json:"now"`
-	Way        string  `json:"way"`
-	Bytes      uint64  `json:"bytes"`
-	Repeated   uint64  `json:"repeated"`
-	Loss       float64 `json:"loss"`
-	Rendition  string  `json:"rendition" doc:"That is sent now: a smaller one than asked for on a bad line"`
-}
 
 // showWHEP tells a player when the pictures that it shows were taken.
 func (a *API) showWHEP(w http.ResponseWriter, name, id string) {

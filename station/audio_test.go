@@ -63,14 +63,9 @@ var (
 // codecs waits for the multivariant playlist and returns what it promises.
 func codecs(t *testing.T, f *Feed) string {
 	t.Helper()
-	var list hls.Text
-	require.NoError(t, testkit.Eventually(soon(t), func() bool {
-		g, err := f.Open(soon(t), "")
-		require.NoError(t, err)
-		var ok bool
-		list, ok = g.Multivariant()
-		return ok
-	}))
+	g, err := f.Playlist(soon(t), "")
+	require.NoError(t, err)
+	list, _ := g.Multivariant()
 	return string(list.Plain)
 }
 
@@ -79,11 +74,11 @@ func TestAudioThatHLSCarriesIsThereAllTheTime(t *testing.T) {
 	f, _ := listening(t, micAAC, nil)
 	require.NoError(t, testkit.Eventually(soon(t), func() bool { return f.Segments(hls.Original) != nil }), "nobody has asked for it")
 	assert.Contains(t, codecs(t, f), "mp4a.40.2")
-	v, err := f.Video(soon(t), "", true)
+	v, err := f.Stream(soon(t), "", true)
 	require.NoError(t, err)
 	defer v.Release()
 	assert.Equal(t, media.Opus, v.Audio.Track.Codec)
-	silent, err := f.Video(soon(t), "", false)
+	silent, err := f.Stream(soon(t), "", false)
 	require.NoError(t, err)
 	defer silent.Release()
 	assert.Nil(t, silent.Audio)
@@ -97,7 +92,7 @@ func TestAudioIsConvertedWhileSomebodyListens(t *testing.T) {
 	assert.Contains(t, codecs(t, f), "mp4a.40.2")
 	require.NoError(t, testkit.Eventually(soon(t), func() bool { return f.Segments(hls.Original) == nil }), "and no longer than that")
 
-	v, err := f.Video(soon(t), "", true)
+	v, err := f.Stream(soon(t), "", true)
 	require.NoError(t, err)
 	defer v.Release()
 	assert.Equal(t, media.PCMU, v.Audio.Track.Codec, "WebRTC carries it as it is")

@@ -86,7 +86,7 @@ func (f *Feed) answered(q store.CameraRequest, a *camhttp.Answer, err error) {
 		if a.Text != "" {
 			text += ": " + clip(a.Text)
 		}
-		f.tell(EventRequest, what+text)
+		f.note(EventRequest, what+text)
 	case errors.As(err, &flt):
 		f.warn(flt.Kind.Code, what+flt.Error())
 	default:

@@ -1,7 +1,6 @@
 package station
 
 import (
-	"fmt"
 	"slices"
 	"time"
 
@@ -21,8 +20,8 @@ const (
 	StateRefused    State = "refused"    // trying again soon does not help: a person is needed
 )
 
-// legal lists where each state may lead.
-var legal = map[State][]State{
+// moves lists where each state may lead.
+var moves = map[State][]State{
 	StateOff:        {StateConnecting},
 	StateConnecting: {StateLive, StateRetrying, StateRefused, StateOff},
 	StateLive:       {StateStalled, StateRetrying, StateRefused, StateOff},
@@ -53,17 +52,15 @@ func (c Condition) Reason() string {
 	return "Pictures are coming in."
 }
 
-// move is the only way from one state to the next. It panics on a move that is
-// not legal: that is a mistake in this package.
-func (c Condition) move(to State, f *fault.Error, now time.Time) Condition {
-	if !slices.Contains(legal[c.State], to) {
-		panic(fmt.Sprintf("station: a feed cannot go from %s to %s", c.State, to))
-	}
-	next := Condition{State: to, Since: now, Fault: f}
+// move is the only way from one state to the next. legal is false for a move that cannot
+// follow, which is a mistake in this package; it is made all the same, since the camera
+// is what it is.
+func (c Condition) move(to State, f *fault.Error, now time.Time) (next Condition, legal bool) {
+	next = Condition{State: to, Since: now, Fault: f}
 	if to == c.State {
 		next.Since = c.Since
 	}
-	return next
+	return next, slices.Contains(moves[c.State], to)
 }
 
 // after says which state a failed try leads to.

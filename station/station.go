@@ -4,28 +4,16 @@ package station
 
 import (
 	"context"
-	"crypto/rand"
 	"errors"
 	"log/slog"
 	"slices"
 	"sort"
-	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
-	"webostrum/core/hls"
+	"webostrum/station/pipeline"
 	"webostrum/store"
-)
-
-// The kinds of event.
-const (
-	EventState     = "state"     // a feed's state changed
-	EventChange    = "change"    // somebody or a camera changed something
-	EventWarning   = "warning"   // something is not as it should be
-	EventSignIn    = "sign-in"   // somebody signed in, or failed to
-	EventService   = "service"   // the service started or stopped
-	EventTranscode = "transcode" // a transcoding began or ended
-	EventRequest   = "request"   // a camera answered a request
 )
 
 // ErrClosed is returned after Close.
@@ -49,15 +37,20 @@ type Station struct {
 	wg    sync.WaitGroup
 
 	staleAfter time.Duration // see defaultStale; tests shorten it
-	lease      time.Duration // see defaultLease; tests shorten it
+	lease      time.Duration // see pipeline.DefaultLease; tests shorten it
 
 	editing sync.Mutex // one change of a record at a time
 
 	mu    sync.Mutex
 	feeds map[string]*Feed // guarded by mu
 
-	watch watchers
+	watch  watchers
+	events *recorder
+	panics atomic.Uint64
 }
+
+// Panics is how many runs of feeds have panicked so far.
+func (st *Station) Panics() uint64 { return st.panics.Load() }
 
 // Open starts all feeds that are switched on.
 func Open(cfg Config) (*Station, error) {
@@ -65,8 +58,9 @@ func Open(cfg Config) (*Station, error) {
 	if err != nil {
 		return nil, err
 	}
-	st := &Station{cfg: cfg, store: cfg.Store, log: cfg.Log, feeds: make(map[string]*Feed), staleAfter: defaultStale, lease: defaultLease}
+	st := &Station{cfg: cfg, store: cfg.Store, log: cfg.Log, feeds: make(map[string]*Feed), staleAfter: defaultStale, lease: pipeline.DefaultLease}
 	st.ctx, st.stop = context.WithCancel(context.Background())
+	st.events = newRecorder(st.writeEvent)
 	st.wg.Go(st.tick)
 	st.event(store.Event{At: time.Now(), Kind: EventService, Text: "the service started"})
 	for _, r := range records {
@@ -82,6 +76,7 @@ func (st *Station) Close() {
 	st.mu.Unlock()
 	st.wg.Wait()
 	st.event(store.Event{At: time.Now(), Kind: EventService, Text: "the service stopped"})
+	st.events.close()
 	st.watch.close()
 }
 
@@ -146,9 +141,6 @@ func (st *Station) launch(f *Feed, r store.Feed) {
 		f.end(run)
 	})
 }
-
-// newRun names a run.
-func newRun() string { return strings.ToLower(rand.Text()[:8]) }
 
 // halt stops a feed's runner and waits for its end.
 func (st *Station) halt(f *Feed) {
@@ -234,35 +226,19 @@ func (st *Station) Edit(name, what string, change func(*store.Feed) error) (*Fee
 func (f *Feed) renew(before, r store.Feed) {
 	f.mu.Lock()
 	f.record = r
-	run := f.run
+	p := f.pipeline
 	f.mu.Unlock()
-	if run == nil {
-		return
+	if p != nil {
+		p.Renew(before, r)
 	}
-	run.arrangeOriginal()
-	run.forgetStills() // they may be of another size from now on
-	run.drop(func(name string) bool {
-		return name != Automatic && name != hls.Original && (before.Title != r.Title || renditionOf(before, name) != renditionOf(r, name))
-	})
-}
-
-// renditionOf returns a feed's rendition of a name, without its number; nothing
-// when there is none.
-func renditionOf(r store.Feed, name string) (found store.Rendition) {
-	for _, x := range r.Renditions {
-		if x.Name == name {
-			found = x
-			found.ID = 0
-		}
-	}
-	return found
 }
 
 // needsRestart says whether a change touches what a running feed was started
 // with.
 func needsRestart(a, b store.Feed) bool {
 	return a.URL != b.URL || a.User != b.User || a.Password != b.Password || a.Transport != b.Transport ||
-		a.Fetch != b.Fetch || a.PollMillis != b.PollMillis || a.Fingerprint != b.Fingerprint || a.SegmentMillis != b.SegmentMillis || a.PlaylistLength != b.PlaylistLength || a.Enabled != b.Enabled
+		a.Fetch != b.Fetch || a.PollMillis != b.PollMillis || a.AnswerMillis != b.AnswerMillis || a.FirstMillis != b.FirstMillis || a.StallMillis != b.StallMillis ||
+		a.Fingerprint != b.Fingerprint || a.SegmentMillis != b.SegmentMillis || a.PlaylistLength != b.PlaylistLength || a.Enabled != b.Enabled
 }
 
 // Restart stops and starts a feed that is switched on, without waiting for the
@@ -294,24 +270,6 @@ func (st *Station) Remove(name string) error {
 	st.mu.Unlock()
 	st.event(store.Event{At: time.Now(), Feed: name, Kind: EventChange, Text: "the feed was removed"})
 	return nil
-}
-
-// Note writes an event; feed is empty for one of the service itself.
-func (st *Station) Note(feed, kind, text string) {
-	st.event(store.Event{At: time.Now(), Feed: feed, Kind: kind, Text: text})
-}
-
-func (st *Station) event(e store.Event) {
-	e.At = e.At.UTC()
-	if err := st.store.AddEvent(&e); err != nil {
-		st.log.Error("an event could not be written", "error", err, "event", e.Text)
-	}
-	level := slog.LevelInfo
-	if e.Code != "" || e.Kind == EventWarning {
-		level = slog.LevelWarn
-	}
-	st.log.Log(context.Background(), level, e.Text, "feed", e.Feed, "kind", e.Kind, "code", e.Code)
-	st.watch.event(e)
 }
 
 func (st *Station) changed() { st.watch.changed() }

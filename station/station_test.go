@@ -89,6 +89,7 @@ func TestFeedComesUpAndComesBack(t *testing.T) {
 	sw.freeze.Store(false)
 	eventually(t, f, "is reopened", isState(station.StateLive))
 
+	st.FlushEvents(context.Background())
 	events, err := records.Events(store.EventQuery{Feed: "gate", Limit: 100})
 	require.NoError(t, err)
 	var texts []string
@@ -173,6 +174,7 @@ func TestWatchersAreToldAndBounded(t *testing.T) {
 	for range 200 {
 		st.Note("", station.EventService, "something happened")
 	}
+	st.FlushEvents(context.Background())
 	assert.Len(t, slow.Events, cap(slow.Events), "one that does not read misses events and holds up nobody")
 	assert.Len(t, slow.Changed, 1)
 }

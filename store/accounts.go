@@ -154,6 +154,41 @@ func (s *Store) ByToken(text string, now time.Time) (*Account, error) {
 	return &a, known(s.db.Take(&a, t.AccountID).Error)
 }
 
+// maxKnown bounds the clients that are known of an account; the oldest go first.
+const maxKnown = 64
+
+// KnowClient notes that somebody has signed in to an account from a client, such as an
+// address: its owner, whom strangers' failures must not lock out.
+func (s *Store) KnowClient(a *Account, client string, now time.Time) error {
+	sum := sha256.Sum256([]byte(client))
+	return s.db.Transaction(func(tx *gorm.DB) error {
+		err := tx.Exec(`INSERT INTO known_clients (account_id, sum, at) VALUES (?, ?, ?)
+			ON CONFLICT (account_id, sum) DO UPDATE SET at = excluded.at`, a.ID, sum[:], now.UTC()).Error
+		if err != nil {
+			return err
+		}
+		return tx.Exec(`DELETE FROM known_clients WHERE account_id = ? AND id NOT IN
+			(SELECT id FROM known_clients WHERE account_id = ? ORDER BY at DESC LIMIT ?)`, a.ID, a.ID, maxKnown).Error
+	})
+}
+
+// KnowsClient says whether somebody has signed in to an account of this name from a
+// client before.
+func (s *Store) KnowsClient(account, client string) bool {
+	sum := sha256.Sum256([]byte(client))
+	var n int64
+	err := s.db.Table("known_clients").Joins("JOIN accounts ON accounts.id = known_clients.account_id").
+		Where("accounts.name = ? AND known_clients.sum = ?", account, sum[:]).Count(&n).Error
+	return err == nil && n > 0
+}
+
+// SignedInYet says whether anybody has ever signed in by a password.
+func (s *Store) SignedInYet() bool {
+	var n int64
+	err := s.db.Table("known_clients").Count(&n).Error
+	return err != nil || n > 0
+}
+
 // DropToken ends a token.
 func (s *Store) DropToken(text string) error {
 	sum := sha256.Sum256([]byte(text))

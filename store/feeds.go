@@ -1,6 +1,7 @@
 package store
 
 import (
+	"strings"
 	"time"
 
 	"gorm.io/gorm"
@@ -12,12 +13,16 @@ type Feed struct {
 	ID             int64
 	Name           string
 	Title          string
-	URL            string // without credentials
+	URL            string `gorm:"-"`          // without user and password; its query is sealed
+	Address        string `gorm:"column:url"` // the URL without its query
 	User           string `gorm:"-"`
 	Password       string `gorm:"-"`
 	Transport      string
 	Fetch          string
 	PollMillis     int
+	AnswerMillis   int // patience for each answer of the camera
+	FirstMillis    int // for the first packet or frame
+	StallMillis    int // for silence after that
 	Fingerprint    string
 	SegmentMillis  int
 	PlaylistLength int
@@ -43,18 +48,79 @@ type Feed struct {
 
 	UserSealed     []byte
 	PasswordSealed []byte
+	QuerySealed    []byte
 }
 
 func (s *Store) sealFeed(f *Feed) {
 	f.UserSealed, f.PasswordSealed = s.box.seal(f.User), s.box.seal(f.Password)
+	var query string
+	f.Address, query, _ = strings.Cut(f.URL, "?")
+	f.QuerySealed = s.box.seal(query)
+	for i := range f.Requests {
+		q := &f.Requests[i]
+		q.TargetSealed, q.BodySealed = s.box.seal(q.Target), s.box.seal(q.Body)
+	}
 }
 
-func (s *Store) openFeed(f *Feed) (err error) {
-	if f.User, err = s.box.open(f.UserSealed); err != nil {
+func (s *Store) openFeed(f *Feed) error {
+	open := opener{box: s.box}
+	f.User, f.Password, f.URL = open.text(f.UserSealed), open.text(f.PasswordSealed), f.Address
+	if query := open.text(f.QuerySealed); query != "" {
+		f.URL += "?" + query
+	}
+	for i := range f.Requests {
+		q := &f.Requests[i]
+		q.Target, q.Body = open.text(q.TargetSealed), open.text(q.BodySealed)
+	}
+	return open.err
+}
+
+// opener unseals texts and keeps the first error.
+type opener struct {
+	box *sealer
+	err error
+}
+
+func (o *opener) text(sealed []byte) string {
+	if o.err != nil {
+		return ""
+	}
+	var text string
+	text, o.err = o.box.open(sealed)
+	return text
+}
+
+// sealOpen seals what an earlier version kept readable: queries of cameras' addresses,
+// and requests to cameras.
+func sealOpen(tx *gorm.DB, box *sealer) error {
+	var feeds []struct {
+		ID  int64
+		URL string
+	}
+	if err := tx.Table("feeds").Find(&feeds).Error; err != nil {
 		return err
 	}
-	f.Password, err = s.box.open(f.PasswordSealed)
-	return err
+	for _, f := range feeds {
+		if address, query, ok := strings.Cut(f.URL, "?"); ok {
+			if err := tx.Exec(`UPDATE feeds SET url = ?, query_sealed = ? WHERE id = ?`, address, box.seal(query), f.ID).Error; err != nil {
+				return err
+			}
+		}
+	}
+	var requests []struct {
+		ID           int64
+		Target, Body string
+	}
+	if err := tx.Table("camera_requests").Find(&requests).Error; err != nil {
+		return err
+	}
+	for _, q := range requests {
+		err := tx.Exec(`UPDATE camera_requests SET target = '', body = '', target_sealed = ?, body_sealed = ? WHERE id = ?`, box.seal(q.Target), box.seal(q.Body), q.ID).Error
+		if err != nil {
+			return err
+		}
+	}
+	return tx.Exec(`ALTER TABLE camera_requests DROP COLUMN target`).Exec(`ALTER TABLE camera_requests DROP COLUMN body`).Error
 }
 
 // Feeds returns all feeds by name.
@@ -142,7 +208,10 @@ type CameraRequest struct {
 	FeedID       int64
 	Name         string
 	Method       string
-	Target       string // path, or URL on the camera's host
-	Body         string
-	AtConnection bool // sent before each connection
+	Target       string `gorm:"-"` // path, or URL on the camera's host; sealed, since cameras take passwords there
+	Body         string `gorm:"-"` // sealed
+	AtConnection bool   // sent before each connection
+
+	TargetSealed []byte
+	BodySealed   []byte
 }

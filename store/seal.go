@@ -20,10 +20,14 @@ const (
 	othersCould = 0o077
 )
 
-// openSealer reads the key, or makes it at the first start.
-func openSealer(path string) (*sealer, error) {
+// openSealer reads the key, or makes it at the first start. fresh says that there is no
+// database yet.
+func openSealer(path string, fresh bool) (*sealer, error) {
 	key, err := os.ReadFile(path)
 	if errors.Is(err, fs.ErrNotExist) {
+		if !fresh {
+			return nil, fmt.Errorf("the key for credentials %s is missing, and another cannot unseal what the database holds: restore it from a copy, or begin with an empty data folder", path)
+		}
 		key = make([]byte, keySize)
 		_, _ = rand.Read(key) // never fails
 		err = os.WriteFile(path, key, ownerOnly)

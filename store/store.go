@@ -6,6 +6,7 @@ package store
 import (
 	"errors"
 	"fmt"
+	"io/fs"
 	"log/slog"
 	"os"
 	"path/filepath"
@@ -25,16 +26,28 @@ var (
 	ErrTaken    = errors.New("that name is taken")
 )
 
+// ErrInUse is returned when another service has the data folder open; ErrDiskFull when
+// there is no room to write in.
+var (
+	ErrInUse    = errors.New("another service runs with this data folder")
+	ErrDiskFull = errors.New("the disk is full")
+)
+
 const (
 	databaseFile = "webostrum.db"
 	keyFile      = "seal.key"
+	lockFile     = "webostrum.lock"
 	private      = 0o700
+
+	leastFree = 32 << 20 // bytes; less counts as full
 )
 
 // Store is the open database. It is safe for concurrent use.
 type Store struct {
-	db  *gorm.DB
-	box *sealer
+	db     *gorm.DB
+	box    *sealer
+	folder string
+	lock   *os.File // held while the store is open
 }
 
 // Open opens or makes the database in a folder, and brings it up to date.
@@ -42,11 +55,29 @@ func Open(folder string) (*Store, error) {
 	if err := os.MkdirAll(folder, private); err != nil {
 		return nil, fmt.Errorf("the data folder cannot be made: %w", err)
 	}
-	box, err := openSealer(filepath.Join(folder, keyFile))
+	lock, err := lockFolder(filepath.Join(folder, lockFile))
 	if err != nil {
 		return nil, err
 	}
-	dsn := "file:" + filepath.Join(folder, databaseFile) +
+	s, err := open(folder)
+	if err != nil {
+		return nil, errors.Join(err, lock.Close())
+	}
+	s.lock = lock
+	return s, nil
+}
+
+func open(folder string) (*Store, error) {
+	path := filepath.Join(folder, databaseFile)
+	fresh, err := ownDatabase(path)
+	if err != nil {
+		return nil, err
+	}
+	box, err := openSealer(filepath.Join(folder, keyFile), fresh)
+	if err != nil {
+		return nil, err
+	}
+	dsn := "file:" + path +
 		"?_pragma=journal_mode(WAL)&_pragma=busy_timeout(5000)&_pragma=foreign_keys(1)&_pragma=synchronous(NORMAL)"
 	db, err := gorm.Open(sqlite.New(sqlite.Config{DriverName: "sqlite", DSN: dsn}), &gorm.Config{
 		Logger: logger.Default.LogMode(logger.Silent),
@@ -57,20 +88,52 @@ func Open(folder string) (*Store, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the database in %s cannot be opened: %w", folder, err)
 	}
-	s := &Store{db: db, box: box}
+	s := &Store{db: db, box: box, folder: folder}
 	if err := s.migrate(); err != nil {
 		return nil, errors.Join(err, s.Close())
 	}
 	return s, nil
 }
 
+// ownDatabase makes the database's file, and takes away what others could do with it and
+// with the files that SQLite keeps beside it. fresh says that there was none.
+func ownDatabase(path string) (fresh bool, err error) {
+	info, err := os.Stat(path)
+	fresh = errors.Is(err, fs.ErrNotExist) || err == nil && info.Size() == 0
+	f, err := os.OpenFile(path, os.O_CREATE|os.O_RDWR, ownerOnly)
+	if err != nil {
+		return fresh, fmt.Errorf("the database %s cannot be opened: %w", path, err)
+	}
+	err = errors.Join(f.Chmod(ownerOnly), f.Close())
+	for _, beside := range []string{"-wal", "-shm"} {
+		if e := os.Chmod(path+beside, ownerOnly); e != nil && !errors.Is(e, fs.ErrNotExist) {
+			err = errors.Join(err, e)
+		}
+	}
+	return fresh, err
+}
+
 // Close closes the database.
 func (s *Store) Close() error {
 	db, err := s.db.DB()
-	if err != nil {
+	if err == nil {
+		err = db.Close()
+	}
+	if s.lock != nil {
+		err = errors.Join(err, s.lock.Close()) // gives the folder up
+	}
+	return err
+}
+
+// Ready says whether records can be written: the database answers, and the disk has room.
+func (s *Store) Ready() error {
+	if _, err := s.Accounts(); err != nil {
 		return err
 	}
-	return db.Close()
+	if free, ok := freeBytes(s.folder); ok && free < leastFree {
+		return fmt.Errorf("%w: %d MiB are free in %s", ErrDiskFull, free>>20, s.folder)
+	}
+	return nil
 }
 
 // known turns the database's errors into ours.
@@ -97,6 +160,7 @@ func affectsOne(tx *gorm.DB) error {
 type migration struct {
 	number int
 	sql    []string
+	then   func(*gorm.DB, *sealer) error // may be nil
 }
 
 var migrations = []migration{
@@ -112,7 +176,7 @@ var migrations = []migration{
 		`CREATE TABLE events (id INTEGER PRIMARY KEY, at DATETIME NOT NULL, feed TEXT NOT NULL, kind TEXT NOT NULL,
 			code TEXT NOT NULL, text TEXT NOT NULL)`,
 		`CREATE INDEX events_feed ON events (feed, id)`,
-	}},
+	}, nil},
 	{2, []string{
 		`ALTER TABLE feeds ADD COLUMN fetch TEXT NOT NULL DEFAULT 'auto'`,
 		`ALTER TABLE feeds ADD COLUMN poll_millis INTEGER NOT NULL DEFAULT 2000`,
@@ -129,18 +193,26 @@ var migrations = []migration{
 			method TEXT NOT NULL, target TEXT NOT NULL, body TEXT NOT NULL, at_connection INTEGER NOT NULL, UNIQUE (feed_id, name))`,
 		`CREATE TABLE links (id INTEGER PRIMARY KEY, feed_id INTEGER NOT NULL REFERENCES feeds(id) ON DELETE CASCADE, name TEXT NOT NULL,
 			sum BLOB NOT NULL UNIQUE, created_at DATETIME NOT NULL, UNIQUE (feed_id, name))`,
-	}},
+	}, nil},
 	{3, []string{
 		`ALTER TABLE feeds ADD COLUMN sound TEXT NOT NULL DEFAULT 'automatic'`,
 		`ALTER TABLE feeds ADD COLUMN sound_hls TEXT NOT NULL DEFAULT 'as-feed'`,
 		`ALTER TABLE feeds ADD COLUMN sound_web_rtc TEXT NOT NULL DEFAULT 'as-feed'`,
-	}},
+	}, nil},
 	{4, []string{
 		`ALTER TABLE feeds RENAME COLUMN sound TO audio`,
 		`ALTER TABLE feeds RENAME COLUMN sound_hls TO audio_hls`,
 		`ALTER TABLE feeds RENAME COLUMN sound_web_rtc TO audio_web_rtc`,
 		`ALTER TABLE feeds RENAME COLUMN list_size TO playlist_length`,
-	}},
+		`ALTER TABLE feeds ADD COLUMN query_sealed BLOB`,
+		`ALTER TABLE camera_requests ADD COLUMN target_sealed BLOB`,
+		`ALTER TABLE camera_requests ADD COLUMN body_sealed BLOB`,
+		`CREATE TABLE known_clients (id INTEGER PRIMARY KEY, account_id INTEGER NOT NULL REFERENCES accounts(id) ON DELETE CASCADE,
+			sum BLOB NOT NULL, at DATETIME NOT NULL, UNIQUE (account_id, sum))`,
+		`ALTER TABLE feeds ADD COLUMN answer_millis INTEGER NOT NULL DEFAULT 5000`,
+		`ALTER TABLE feeds ADD COLUMN first_millis INTEGER NOT NULL DEFAULT 10000`,
+		`ALTER TABLE feeds ADD COLUMN stall_millis INTEGER NOT NULL DEFAULT 5000`,
+	}, sealOpen},
 }
 
 func (s *Store) migrate() error {
@@ -158,7 +230,7 @@ func (s *Store) migrate() error {
 		if m.number <= done {
 			continue
 		}
-		if err := s.db.Transaction(func(tx *gorm.DB) error { return m.run(tx) }); err != nil {
+		if err := s.db.Transaction(func(tx *gorm.DB) error { return m.run(tx, s.box) }); err != nil {
 			return fmt.Errorf("step %d of the database failed: %w", m.number, err)
 		}
 		slog.Info("database brought up to date", "step", m.number)
@@ -166,9 +238,14 @@ func (s *Store) migrate() error {
 	return nil
 }
 
-func (m migration) run(tx *gorm.DB) error {
+func (m migration) run(tx *gorm.DB, box *sealer) error {
 	for _, sql := range m.sql {
 		if err := tx.Exec(sql).Error; err != nil {
+			return err
+		}
+	}
+	if m.then != nil {
+		if err := m.then(tx, box); err != nil {
 			return err
 		}
 	}

@@ -11,8 +11,11 @@ import (
 	"webostrum/core/workerproto"
 )
 
+// MostOutputs is how many outputs of video a feed may have at a time; the worker's own
+// limit is higher.
+const MostOutputs = 12
+
 const (
-	mostOutputs = 12                     // of one feed; the worker's own limit is higher
 	repeatAfter = 500 * time.Millisecond // video goes on with the last frame when no new one comes
 	mayWait     = 2                      // frames that may wait before the ones in front are only decoded
 )
@@ -27,13 +30,14 @@ func NewVideo(cfg Config) *Video {
 	return v
 }
 
-// Use has something made, or joins those who use it already. Release the output
-// when it is no longer needed.
-func (v *Video) Use(r Request) (*Output, error) {
+// Use has something made, or joins those who use it already. Nothing is begun when there
+// are as many outputs as most says, so that some can be kept for others. Release the
+// output when it is no longer needed.
+func (v *Video) Use(r Request, most int) (*Output, error) {
 	if err := r.Validate(); err != nil && v.cfg.Program != "" {
 		return nil, err
 	}
-	return v.use(r, mostOutputs, hub.Config{})
+	return v.use(r, min(most, MostOutputs), hub.Config{})
 }
 
 // video is a session's medium.

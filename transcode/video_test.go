@@ -164,12 +164,12 @@ func next(t *testing.T, r *hub.Reader) *media.Sample {
 func TestOneDecodeManyUsers(t *testing.T) {
 	c, n := transcoder(t, motionJPEG(t, 160, 120, 40*time.Millisecond), func(cfg *transcode.Config) { cfg.Grace = 300 * time.Millisecond })
 	assert.False(t, c.Costs().Running, "nothing runs for nobody")
-	video, err := c.Use(small(media.H264))
+	video, err := c.Use(small(media.H264), transcode.MostOutputs)
 	require.NoError(t, err)
-	again, err := c.Use(small(media.H264))
+	again, err := c.Use(small(media.H264), transcode.MostOutputs)
 	require.NoError(t, err)
 	assert.Same(t, video, again, "the same is made once")
-	still, err := c.Use(small(media.JPEG))
+	still, err := c.Use(small(media.JPEG), transcode.MostOutputs)
 	require.NoError(t, err)
 	vr, sr := video.Hub().NewReader(), still.Hub().NewReader()
 	s := next(t, vr)
@@ -251,7 +251,7 @@ func frameNum(t *testing.T, sps *h264.SPS, data []byte) (num, modulus uint32) {
 func TestWorkerIsKilled(t *testing.T) {
 	for _, camera := range []*camera{h264Camera(t, 160, 120), motionJPEG(t, 160, 120, 40*time.Millisecond)} {
 		c, n := transcoder(t, camera, nil)
-		o, err := c.Use(small(media.H264))
+		o, err := c.Use(small(media.H264), transcode.MostOutputs)
 		require.NoError(t, err)
 		r := o.Hub().NewReader()
 		decoder := &decodable{t: t}
@@ -284,7 +284,7 @@ func TestWorkerIsKilled(t *testing.T) {
 
 func TestWorkerThatHangsIsReplaced(t *testing.T) {
 	c, n := transcoder(t, motionJPEG(t, 160, 120, 40*time.Millisecond), nil)
-	o, err := c.Use(small(media.JPEG))
+	o, err := c.Use(small(media.JPEG), transcode.MostOutputs)
 	require.NoError(t, err)
 	defer o.Release()
 	r := o.Hub().NewReader()
@@ -303,7 +303,7 @@ func TestWorkerThatHangsIsReplaced(t *testing.T) {
 
 func TestGreedyWorkerIsEnded(t *testing.T) {
 	c, n := transcoder(t, motionJPEG(t, 160, 120, 40*time.Millisecond), func(cfg *transcode.Config) { cfg.MaxMemory = 1 << 20 })
-	o, err := c.Use(small(media.JPEG))
+	o, err := c.Use(small(media.JPEG), transcode.MostOutputs)
 	require.NoError(t, err)
 	defer o.Release()
 	require.NoError(t, testkit.Eventually(within(t), func() bool { return len(n.list()) > 0 }))
@@ -314,7 +314,7 @@ func TestGreedyWorkerIsEnded(t *testing.T) {
 // for a long time.
 func TestSlowCameraGivesSteadyVideo(t *testing.T) {
 	c, _ := transcoder(t, motionJPEG(t, 160, 120, time.Hour), nil)
-	video, err := c.Use(small(media.H264))
+	video, err := c.Use(small(media.H264), transcode.MostOutputs)
 	require.NoError(t, err)
 	defer video.Release()
 	r := video.Hub().NewReader()
@@ -325,7 +325,7 @@ func TestSlowCameraGivesSteadyVideo(t *testing.T) {
 		assert.Less(t, s.Track.Duration(s.PTS-first.PTS), 5*time.Second)
 	}
 	// Something else that is asked for later comes at once.
-	still, err := c.Use(small(media.JPEG))
+	still, err := c.Use(small(media.JPEG), transcode.MostOutputs)
 	require.NoError(t, err)
 	defer still.Release()
 	sr := still.Hub().NewReader()
@@ -337,7 +337,7 @@ func TestKeyframesAreEnoughForStills(t *testing.T) {
 	c, _ := transcoder(t, h264Camera(t, 160, 120), nil)
 	w := small(media.JPEG)
 	w.KeyframesOnly = true
-	o, err := c.Use(w)
+	o, err := c.Use(w, transcode.MostOutputs)
 	require.NoError(t, err)
 	defer o.Release()
 	r := o.Hub().NewReader()
@@ -346,7 +346,7 @@ func TestKeyframesAreEnoughForStills(t *testing.T) {
 	b := next(t, r)
 	assert.Equal(t, int64(90000), b.PTS-a.PTS, "one for each keyframe")
 
-	all, err := c.Use(small(media.JPEG))
+	all, err := c.Use(small(media.JPEG), transcode.MostOutputs)
 	require.NoError(t, err)
 	defer all.Release()
 	ar := all.Hub().NewReader()
@@ -359,18 +359,18 @@ func TestKeyframesAreEnoughForStills(t *testing.T) {
 func TestWhatCannotBeUsed(t *testing.T) {
 	source := motionJPEG(t, 160, 120, time.Hour)
 	c, _ := transcoder(t, source, nil)
-	_, err := c.Use(transcode.Request{Rendition: rendition.Rendition{Codec: media.JPEG, Quality: 500}})
+	_, err := c.Use(transcode.Request{Rendition: rendition.Rendition{Codec: media.JPEG, Quality: 500}}, transcode.MostOutputs)
 	assert.ErrorContains(t, err, "1 to 100")
 	var last error
 	for i := range 20 {
-		_, last = c.Use(transcode.Request{Rendition: rendition.Rendition{Codec: media.JPEG, Quality: i + 1}})
+		_, last = c.Use(transcode.Request{Rendition: rendition.Rendition{Codec: media.JPEG, Quality: i + 1}}, transcode.MostOutputs)
 	}
 	var many transcode.TooManyError
 	assert.ErrorAs(t, last, &many)
 
 	none := transcode.NewVideo(transcode.Config{Source: source.hub})
 	defer none.Close()
-	_, err = none.Use(small(media.JPEG))
+	_, err = none.Use(small(media.JPEG), transcode.MostOutputs)
 	assert.ErrorIs(t, err, transcode.ErrNoWorker)
 }
 
@@ -390,7 +390,7 @@ func TestFinishedOutputsEndAtOnce(t *testing.T) {
 	defer c.close()
 	transcoder := transcode.NewVideo(transcode.Config{Program: worker(t), Source: c.hub, Grace: time.Hour})
 	defer transcoder.Close()
-	o, err := transcoder.Use(transcode.Request{Rendition: rendition.Rendition{Codec: media.JPEG, Size: rendition.Size{Width: 160}}})
+	o, err := transcoder.Use(transcode.Request{Rendition: rendition.Rendition{Codec: media.JPEG, Size: rendition.Size{Width: 160}}}, transcode.MostOutputs)
 	require.NoError(t, err)
 	reader := o.Hub().NewReader()
 	_, _, err = reader.Next(within(t))

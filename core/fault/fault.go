@@ -50,6 +50,11 @@ const (
 	PageInstead     Code = "camera-page-instead"
 	NoPicture       Code = "camera-no-picture"
 	PictureOdd      Code = "camera-picture-not-handled"
+	Elsewhere       Code = "camera-elsewhere"
+	Empty           Code = "camera-answer-empty"
+	SlowAnswer      Code = "camera-answers-late"
+	SpeaksHTTP      Code = "camera-speaks-http"
+	NotJPEG         Code = "camera-other-picture"
 )
 
 // Kind is one row of the table.
@@ -62,58 +67,87 @@ type Kind struct {
 	// Person says that trying again soon does not help: somebody has to change
 	// something first.
 	Person bool
+
+	// Status is the HTTP status of an answer that tells of the fault (RFC 9110, 15).
+	Status int
 }
 
-var table = []Kind{
-	{NameUnknown, ClassUnreachable, "The camera's host name is not known.",
-		"Check the name for typing errors, or use the camera's IP address.", false},
-	{PortClosed, ClassUnreachable, "The camera's address answers, but nothing listens on that port.",
-		"Check the port (RTSP is usually 554, HTTP 80), and that RTSP or the web server is switched on in the camera; a camera that is still starting needs a minute.", false},
-	{NoAnswer, ClassUnreachable, "Nothing answers at the camera's address.",
-		"Check that the camera has power and has not got another address; if a router forwards the port, check where its rule points and that it is switched on.", false},
-	{NoRoute, ClassUnreachable, "There is no way from this machine to the camera's network.",
-		"Check this machine's network connection, and that the address belongs to a network that it can reach.", false},
-	{NotRTSP, ClassBroken, "Something answers at that address, but it does not speak RTSP.",
-		"Check the port: a camera's web page (80, 8080) is not its RTSP port (usually 554). For encryption write rtsps://.", false},
-	{SignInMissing, ClassRefused, "The camera asks for a user and a password, and none was given.",
-		"Give the user and the password of an account on the camera that may watch the stream.", true},
-	{SignInRefused, ClassRefused, "The camera does not accept the user or the password.",
-		"Enter user and password again. Many cameras keep separate accounts for their web page and for RTSP, and lock an account for some minutes after several wrong passwords.", true},
-	{PathUnknown, ClassNotFound, "The camera has nothing under that path.",
-		"Look up the stream's path in the camera's manual or its settings page; some paths carry a channel number that must exist. A camera that is still starting may need a minute.", false},
-	{NoVideo, ClassBroken, "The camera's stream holds no video.",
-		"Choose another stream or profile of the camera; this one carries only audio or data.", true},
-	{CodecNotHandled, ClassBroken, "The camera sends video in a codec that is not handled.",
-		"Set the camera's stream to H.264, or use another of its streams.", true},
-	{CertUntrusted, ClassRefused, "The camera's TLS certificate is not trusted.",
-		"Compare the fingerprint with the one on the camera's settings page, and give it to the feed if they are the same.", true},
-	{TLSFailed, ClassBroken, "No encrypted connection came about.",
-		"Check that the camera's port is its rtsps port (usually 322); without encryption write rtsp://.", false},
-	{Silent, ClassBroken, "The camera accepted everything and then sent no picture.",
-		"Over UDP a firewall may be in the way: set the feed's transport to tcp. Otherwise restart the camera.", false},
-	{Stalled, ClassBroken, "The camera stopped sending without closing the connection.",
-		"Nothing to do at first: the connection is made anew. If it happens often, check the camera's Wi-Fi and its power supply.", false},
-	{HungUp, ClassUnreachable, "The camera closed the connection.",
-		"Nothing to do at first: the connection is made anew. If it happens often, look for other programs that use the same camera.", false},
-	{Busy, ClassRefused, "The camera is busy: it serves as many viewers as it can.",
-		"End other programs that use the camera, or raise the number of connections in its settings.", false},
-	{TransportNo, ClassRefused, "The camera does not offer the way of transport that was asked for.",
-		"Set the feed's transport to auto, tcp or udp, whichever it is not now.", true},
-	{Garbled, ClassBroken, "The camera's answer makes no sense.",
-		"Check that the address is that of an RTSP stream. If it is, save a capture of the connection and report it.", false},
-	{Refused, ClassRefused, "The camera refused the request.",
-		"The camera's own words stand beside this; its log may say more.", false},
-	{NoKeyframe, ClassBroken, "The camera sends, but no picture that decoding could start with.",
-		"Set a keyframe (I-frame) interval of one to four seconds in the camera.", false},
-	{NotHTTP, ClassBroken, "Something answers at that address, but it does not speak HTTP.",
-		"Check the port: a camera's web port is usually 80 or 8080. For encryption write https://; for RTSP write rtsp://.", false},
-	{PageInstead, ClassBroken, "The camera sends a web page instead of pictures.",
-		"Open the address in a browser. A sign-in page means that the camera wants a user and a password, or a path that does without its page; its manual names the path of the stream or of the picture.", false},
-	{NoPicture, ClassBroken, "What the camera sends holds no JPEG pictures.",
-		"Check the path: the manual names the one for Motion JPEG or for single JPEG pictures.", false},
-	{PictureOdd, ClassBroken, "The camera sends JPEG pictures of a kind that is not handled.",
-		"Set the camera to ordinary (baseline, 8 bit, colour or grey) JPEG of a usual size; the details stand beside this.", true},
+// badGateway is the status of a camera's faults: the service itself did its part.
+const badGateway = 502
+
+var table = append(cameraKinds(), serviceKinds...)
+
+// cameraKinds returns the camera's rows with their status.
+func cameraKinds() []Kind {
+	for i := range cameras {
+		cameras[i].Status = badGateway
+	}
+	return cameras
 }
+
+var cameras = []Kind{
+	{NameUnknown, ClassUnreachable, "The camera's host name is not known.",
+		"Check the name for typing errors, or use the camera's IP address.", false, 0},
+	{PortClosed, ClassUnreachable, "The camera's address answers, but nothing listens on that port.",
+		"Check the port (RTSP is usually 554, HTTP 80), and that RTSP or the web server is switched on in the camera; a camera that is still starting needs a minute.", false, 0},
+	{NoAnswer, ClassUnreachable, "Nothing answers at the camera's address.",
+		"Check that the camera has power and has not got another address; if a router forwards the port, check where its rule points and that it is switched on.", false, 0},
+	{NoRoute, ClassUnreachable, "There is no way from this machine to the camera's network.",
+		"Check this machine's network connection, and that the address belongs to a network that it can reach.", false, 0},
+	{NotRTSP, ClassBroken, "Something answers at that address, but it does not speak RTSP.",
+		"Check the port: a camera's web page (80, 8080) is not its RTSP port (usually 554). For encryption write rtsps://.", false, 0},
+	{SignInMissing, ClassRefused, "The camera asks for a user and a password, and none was given.",
+		"Give the user and the password of an account on the camera that may watch the stream.", true, 0},
+	{SignInRefused, ClassRefused, "The camera does not accept the user or the password.",
+		"Enter user and password again. Many cameras keep separate accounts for their web page and for RTSP, and lock an account for some minutes after several wrong passwords.", true, 0},
+	{PathUnknown, ClassNotFound, "The camera has nothing under that path.",
+		"Look up the stream's path in the camera's manual or its settings page; some paths carry a channel number that must exist. A camera that is still starting may need a minute.", false, 0},
+	{NoVideo, ClassBroken, "The camera's stream holds no video.",
+		"Choose another stream or profile of the camera; this one carries only audio or data.", true, 0},
+	{CodecNotHandled, ClassBroken, "The camera sends video in a codec that is not handled.",
+		"Set the camera's stream to H.264, or use another of its streams.", true, 0},
+	{CertUntrusted, ClassRefused, "The camera's TLS certificate is not trusted.",
+		"Compare the fingerprint with the one on the camera's settings page, and give it to the feed if they are the same.", true, 0},
+	{TLSFailed, ClassBroken, "No encrypted connection came about.",
+		"Check that the camera's port is its rtsps port (usually 322); without encryption write rtsp://.", false, 0},
+	{Silent, ClassBroken, "The camera accepted everything and then sent no picture.",
+		"Over UDP a firewall may be in the way: set the feed's transport to tcp. Otherwise restart the camera.", false, 0},
+	{Stalled, ClassBroken, "The camera stopped sending without closing the connection.",
+		"Nothing to do at first: the connection is made anew. If it happens often, check the camera's Wi-Fi and its power supply.", false, 0},
+	{HungUp, ClassUnreachable, "The camera closed the connection.",
+		"Nothing to do at first: the connection is made anew. If it happens often, look for other programs that use the same camera.", false, 0},
+	{Busy, ClassRefused, "The camera is busy: it serves as many viewers as it can.",
+		"End other programs that use the camera, or raise the number of connections in its settings.", false, 0},
+	{Elsewhere, ClassRefused, "The camera points to another host.",
+		"Credentials and requests go to the camera's own host alone. If the other address is the camera's, give that one to the feed.", true, 0},
+	{Empty, ClassBroken, "The camera's answer was empty.",
+		"Open the address in a browser. A camera that is still starting may need a minute.", false, 0},
+	{SlowAnswer, ClassUnreachable, "The camera takes the connection, and then answers too late.",
+		"Give it more time with the feed's answer time (up to 120 s). If it was quicker before, look for other programs that use it.", false, 0},
+	{SpeaksHTTP, ClassBroken, "Something answers at that address, but it answered with HTTP.",
+		"Check the port: a camera's web page (80, 8080) is not its RTSP port (usually 554). If the address is one of Motion JPEG or of pictures, write http:// or https://.", false, 0},
+	{NotJPEG, ClassBroken, "The camera sends another kind of picture than JPEG.",
+		"Set the camera to JPEG, or use another of its paths.", true, 0},
+	{TransportNo, ClassRefused, "The camera does not offer the way of transport that was asked for.",
+		"Set the feed's transport to auto, tcp or udp, whichever it is not now.", true, 0},
+	{Garbled, ClassBroken, "The camera's answer makes no sense.",
+		"Check that the address is that of an RTSP stream. If it is, save a capture of the connection and report it.", false, 0},
+	{Refused, ClassRefused, "The camera refused the request.",
+		"The camera's own words stand beside this; its log may say more.", false, 0},
+	{NoKeyframe, ClassBroken, "The camera sends, but no picture that decoding could start with.",
+		"Set a keyframe (I-frame) interval of one to four seconds in the camera.", false, 0},
+	{NotHTTP, ClassBroken, "Something answers at that address, but it does not speak HTTP.",
+		"Check the port: a camera's web port is usually 80 or 8080. For encryption write https://; for RTSP write rtsp://.", false, 0},
+	{PageInstead, ClassBroken, "The camera sends a web page instead of pictures.",
+		"Open the address in a browser. A sign-in page means that the camera wants a user and a password, or a path that does without its page; its manual names the path of the stream or of the picture.", false, 0},
+	{NoPicture, ClassBroken, "What the camera sends holds no JPEG pictures.",
+		"Check the path: the manual names the one for Motion JPEG or for single JPEG pictures.", false, 0},
+	{PictureOdd, ClassBroken, "The camera sends JPEG pictures of a kind that is not handled.",
+		"Set the camera to ordinary (baseline, 8 bit, colour or grey) JPEG of a usual size; the details stand beside this.", true, 0},
+}
+
+// Camera says whether a fault is a camera's, which strangers are not told about.
+func (k Kind) Camera() bool { return k.Status == badGateway }
 
 // Table returns all kinds in the order of the documents.
 func Table() []Kind { return append([]Kind(nil), table...) }

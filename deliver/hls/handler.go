@@ -5,7 +5,6 @@ package hls
 import (
 	"bytes"
 	"context"
-	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -15,6 +14,7 @@ import (
 	"sync"
 	"time"
 
+	"webostrum/core/fault"
 	"webostrum/core/hls"
 	"webostrum/deliver/problem"
 )
@@ -36,28 +36,27 @@ const (
 	chunk        = 256 << 10
 )
 
-// Feed is what is served.
+// Feed is what is served. Errors are told as problem.Of says.
 type Feed interface {
-	// Open returns what makes a rendition's segments, and has it made if it is
-	// not yet; the empty name is the rendition that suits the feed. It may wait for
-	// the camera until the context ends. The error is a problem.Problem, or tells
-	// that the feed is not ready.
-	Open(ctx context.Context, rendition string) (*hls.Segmenter, error)
+	// Playlist returns what makes a rendition's segments once there is a playlist, and
+	// has it made if it is not yet; the empty name is the rendition that suits the feed.
+	// It may wait for the camera until the context ends.
+	Playlist(ctx context.Context, rendition string) (*hls.Segmenter, error)
 	// Segments returns what makes a rendition's segments at present, or nil.
 	Segments(rendition string) *hls.Segmenter
 	// Public says whether everybody may watch.
 	Public() bool
-	// Waiting says in a sentence why there is nothing to play.
-	Waiting() string
 }
 
 // Handler serves any feed.
 type Handler struct {
 	// Wait is how long to wait for a playlist; 0 means 10 s.
 	Wait time.Duration
-	// Watched is called at each request of a playlist; an error that is a
-	// problem.Problem is the answer then. May be nil.
+	// Watched is called at each request of a playlist; an error is the answer then. May be
+	// nil.
 	Watched func(r *http.Request, rendition string, target time.Duration) error
+	// Told turns an error into what the caller may know of it. May be nil.
+	Told func(error) error
 	// Sent is called with the bytes of each segment that was sent. May be nil.
 	Sent func(r *http.Request, n int64)
 }
@@ -78,7 +77,7 @@ func (h *Handler) ServeFile(w http.ResponseWriter, r *http.Request, f Feed, name
 	case !inFolder && strings.HasSuffix(name, playlistSuffix):
 		h.playlist(w, r, f, strings.TrimSuffix(name, playlistSuffix), (*hls.Segmenter).Multivariant)
 	default:
-		notFound(w, "There is no file of that name; a feed's HLS begins at "+MultivariantName+".")
+		problem.Write(w, fault.New(fault.SegmentUnknown, nil, ""))
 	}
 }
 
@@ -99,13 +98,9 @@ func allowed(w http.ResponseWriter, r *http.Request, f Feed) bool {
 		w.WriteHeader(http.StatusNoContent)
 	default:
 		w.Header().Set("Allow", methods)
-		problem.Write(w, problem.Problem{Status: http.StatusMethodNotAllowed, Code: "method-not-allowed", Detail: "This can only be read."})
+		problem.Write(w, fault.New(fault.MethodNotAllowed, nil, ""))
 	}
 	return false
-}
-
-func notFound(w http.ResponseWriter, why string) {
-	problem.Write(w, problem.Problem{Status: http.StatusNotFound, Code: "segment-unknown", Detail: why})
 }
 
 func (h *Handler) playlist(w http.ResponseWriter, r *http.Request, f Feed, rendition string, text func(*hls.Segmenter) (hls.Text, bool)) {
@@ -115,29 +110,17 @@ func (h *Handler) playlist(w http.ResponseWriter, r *http.Request, f Feed, rendi
 	}
 	ctx, cancel := context.WithTimeout(r.Context(), wait)
 	defer cancel()
-	g, err := f.Open(ctx, rendition)
-	var p problem.Problem
-	if errors.As(err, &p) {
-		problem.Write(w, p)
-		return
+	g, err := f.Playlist(ctx, rendition)
+	if err == nil && h.Watched != nil {
+		err = h.Watched(r, rendition, g.Target())
 	}
-	if err != nil || !ready(ctx, g) {
-		w.Header().Set("Retry-After", "2")
-		problem.Write(w, problem.Problem{
-			Status: http.StatusServiceUnavailable, Code: "feed-not-ready",
-			Detail: f.Waiting(), Remedy: "Ask again in a moment; a player does so by itself.",
-		})
+	if err != nil {
+		h.refuse(w, err)
 		return
-	}
-	if h.Watched != nil {
-		if err := h.Watched(r, rendition, g.Target()); errors.As(err, &p) {
-			problem.Write(w, p)
-			return
-		}
 	}
 	list, ok := text(g)
 	if !ok {
-		notFound(w, "The playlist has just gone; ask again.")
+		h.refuse(w, fault.New(fault.FeedNotReady, nil, "The playlist has just gone."))
 		return
 	}
 	header := w.Header()
@@ -154,29 +137,28 @@ func (h *Handler) playlist(w http.ResponseWriter, r *http.Request, f Feed, rendi
 	send(w, r, bytes.NewReader(body), int64(len(body)))
 }
 
-func ready(ctx context.Context, g *hls.Segmenter) bool {
-	select {
-	case <-g.Ready():
-		return true
-	case <-ctx.Done():
+// refuse answers with an error, as far as the caller may know of it.
+func (h *Handler) refuse(w http.ResponseWriter, err error) {
+	if h.Told != nil {
+		err = h.Told(err)
 	}
-	return false
+	problem.Write(w, err)
 }
 
 func (h *Handler) segment(w http.ResponseWriter, r *http.Request, f Feed, rendition, name string) {
 	g := f.Segments(rendition)
 	if g == nil {
-		notFound(w, "Nothing is made of that name at present: the list, which a player asks for first, has it made.")
+		problem.Write(w, fault.New(fault.SegmentUnknown, nil, "nothing is made of that name at present: the playlist has it made"))
 		return
 	}
 	body, ok := g.Find(name)
 	if !ok {
-		notFound(w, "There is no such segment, or no longer: the list says which there are.")
+		problem.Write(w, fault.New(fault.SegmentUnknown, nil, ""))
 		return
 	}
 	reader, err := body.Open()
 	if err != nil {
-		problem.Write(w, problem.Problem{Status: http.StatusServiceUnavailable, Code: "segment-unreadable", Detail: err.Error(), Remedy: "Ask again; if it goes on, raise the service's limit of open files."})
+		problem.Write(w, fault.New(fault.SegmentUnreadable, err, "%v", err))
 		return
 	}
 	defer func() { _ = reader.Close() }()

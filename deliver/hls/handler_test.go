@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"compress/gzip"
 	"context"
-	"errors"
 	"io"
 	"net/http"
 	"net/http/httptest"
@@ -15,11 +14,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"webostrum/core/fault"
 	"webostrum/core/hls"
 	"webostrum/core/media"
 	deliver "webostrum/deliver/hls"
 	"webostrum/deliver/memfile"
-	"webostrum/deliver/problem"
 	"webostrum/testkit/pictures"
 )
 
@@ -28,8 +27,7 @@ type feed struct {
 	public bool
 }
 
-func (f *feed) Public() bool    { return f.public }
-func (f *feed) Waiting() string { return "The camera is being opened." }
+func (f *feed) Public() bool { return f.public }
 
 func (f *feed) Segments(rendition string) *hls.Segmenter {
 	if rendition != hls.Original {
@@ -38,14 +36,19 @@ func (f *feed) Segments(rendition string) *hls.Segmenter {
 	return f.g
 }
 
-func (f *feed) Open(_ context.Context, rendition string) (*hls.Segmenter, error) {
+func (f *feed) Playlist(ctx context.Context, rendition string) (*hls.Segmenter, error) {
 	switch {
 	case rendition != "" && rendition != hls.Original:
-		return nil, problem.Problem{Status: http.StatusNotFound, Code: "rendition-unknown", Detail: "no"}
+		return nil, fault.New(fault.RenditionUnknown, nil, "")
 	case f.g == nil:
-		return nil, errors.New("off")
+		return nil, fault.New(fault.FeedOff, nil, "")
 	}
-	return f.g, nil
+	select {
+	case <-f.g.Ready():
+		return f.g, nil
+	case <-ctx.Done():
+		return nil, fault.New(fault.FeedNotReady, nil, "The camera is being opened.")
+	}
 }
 
 // keepers are the two ways of keeping segments.

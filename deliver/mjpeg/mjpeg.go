@@ -20,6 +20,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	"webostrum/core/fault"
 	"webostrum/core/hub"
 	"webostrum/core/rendition"
 	"webostrum/deliver/problem"
@@ -57,10 +58,7 @@ func Serve(ctx context.Context, w http.ResponseWriter, r *http.Request, s Stream
 	}
 	conn, _, err := http.NewResponseController(w).Hijack()
 	if err != nil {
-		problem.Write(w, problem.Problem{
-			Status: http.StatusHTTPVersionNotSupported, Code: "http-version", Detail: "Motion JPEG needs a connection of its own, which this version of HTTP does not give.",
-			Remedy: "Ask over HTTP/1.1.",
-		})
+		problem.Write(w, fault.New(fault.HTTPVersion, err, ""))
 		return
 	}
 	keepShort(conn, mostUnsent)

@@ -1,36 +1,42 @@
-// Package problem writes error answers as application/problem+json (RFC 9457).
+// Package problem answers with application/problem+json (RFC 9457).
 package problem
 
 import (
 	"encoding/json"
+	"errors"
 	"net/http"
+
+	"webostrum/apitypes"
+	"webostrum/core/fault"
 )
 
-// Problem is the body of an error answer.
-type Problem struct {
-	Title  string `json:"title" doc:"The kind of problem, in a few words"`
-	Status int    `json:"status" doc:"The HTTP status"`
-	Detail string `json:"detail,omitempty" doc:"What happened, in a sentence"`
-	Code   string `json:"code,omitempty" doc:"The kind of problem, for programs"`
-	Remedy string `json:"remedy,omitempty" doc:"What to do next"`
+// Of returns the problem that an error is told as: a fault by its row of the table, and
+// anything else as a failure of the service.
+func Of(err error) *apitypes.Problem {
+	var p *apitypes.Problem
+	if errors.As(err, &p) {
+		return p
+	}
+	var f *fault.Error
+	if !errors.As(err, &f) {
+		f = fault.New(fault.Failed, err, "%v", err)
+	}
+	return &apitypes.Problem{
+		Title: http.StatusText(f.Kind.Status), Status: f.Kind.Status, Detail: f.Error(), Code: string(f.Kind.Code), Remedy: f.Kind.Remedy,
+	}
 }
 
-// Error makes a problem an error, so that whoever finds it need not write it.
-func (p Problem) Error() string { return p.Detail }
-
-// ContentType is what problems are sent as.
-const ContentType = "application/problem+json"
-
-// Write sends a problem. Headers that were set for success are taken back.
-func Write(w http.ResponseWriter, p Problem) {
+// Write answers with an error. Headers that were set for success are taken back.
+func Write(w http.ResponseWriter, err error) {
+	p := Of(err)
 	h := w.Header()
 	for _, name := range []string{"Etag", "Last-Modified", "Content-Encoding", "Content-Length", "Accept-Ranges"} {
 		h.Del(name)
 	}
 	h.Set("Cache-Control", "no-store")
-	h.Set("Content-Type", ContentType)
-	if p.Title == "" {
-		p.Title = http.StatusText(p.Status)
+	h.Set("Content-Type", apitypes.ProblemType)
+	if p.Status == http.StatusServiceUnavailable && h.Get("Retry-After") == "" {
+		h.Set("Retry-After", "2")
 	}
 	w.WriteHeader(p.Status)
 	_ = json.NewEncoder(w).Encode(p) // a viewer that has gone is no error

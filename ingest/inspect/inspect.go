@@ -37,54 +37,8 @@ const (
 	shownFrames = 2
 )
 
-// Report is what was found.
-type Report struct {
-	Transport     string  `json:"transport" doc:"How pictures came: tcp or udp for RTSP, stream or poll for HTTP"`
-	Server        string  `json:"server,omitempty" doc:"What the camera calls itself"`
-	Tracks        []Track `json:"tracks" doc:"What the session description offers"`
-	Codec         string  `json:"codec"`
-	Profile       string  `json:"profile,omitempty"`
-	Level         string  `json:"level,omitempty"`
-	Sampling      string  `json:"sampling,omitempty" doc:"Of JPEG: how colours are sampled, such as 4:2:0"`
-	Width         int     `json:"width" doc:"Pixels"`
-	Height        int     `json:"height" doc:"Pixels"`
-	FrameRate     float64 `json:"frameRate" doc:"Frames a second, measured"`
-	BitRate       float64 `json:"bitRate" doc:"Bits a second, measured"`
-	KeyframeEvery float64 `json:"keyframeSeconds,omitempty" doc:"Seconds between keyframes; 0 when fewer than two came"`
-	BFrames       bool    `json:"bFrames" doc:"Whether pictures are reordered"`
-	Slices        int     `json:"slices" doc:"The most slices that a picture had"`
-	Packets       uint64  `json:"packets"`
-	Lost          uint64  `json:"lost" doc:"Packets that never came"`
-	Dropped       uint64  `json:"dropped" doc:"Pictures left out because they were not whole"`
-	Unchanged     uint64  `json:"unchanged" doc:"Polled pictures that were the same as before"`
-	Seconds       float64 `json:"seconds" doc:"How long was read"`
-	ClockOffset   float64 `json:"clockOffsetSeconds" doc:"By how much the camera's clock differs"`
-	Reports       bool    `json:"senderReports" doc:"Whether capture times come from the camera"`
-	Audio         *Audio  `json:"audio,omitempty"`
 
-	// Notes are sentences about what the engineer should know.
-	Notes []string `json:"notes"`
-}
 
-// Track is one medium of the session description.
-type Track struct {
-	Kind      string `json:"kind"`
-	Codec     string `json:"codec"`
-	ClockRate uint32 `json:"clockRate,omitempty"`
-	Channels  int    `json:"channels,omitempty"`
-	Used      bool   `json:"used"`
-	Why       string `json:"why,omitempty" doc:"Why it is not used"`
-}
-
-// Audio is what was heard.
-type Audio struct {
-	Codec     string  `json:"codec"`
-	ClockRate uint32  `json:"clockRate" doc:"Ticks a second: samples, as a rule"`
-	Channels  int     `json:"channels"`
-	Seconds   float64 `json:"seconds" doc:"How much came while the pictures were read"`
-	BitRate   float64 `json:"bitRate" doc:"Bits a second, measured"`
-	Lost      uint64  `json:"lost" doc:"Packets that never came or made no sense"`
-}
 
 // look gathers what is measured.
 type look struct {

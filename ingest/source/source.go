@@ -94,11 +94,13 @@ type Config struct {
 	Connecting func(context.Context)
 
 	AnswerTimeout time.Duration // for each answer of the camera; 0 means 5 s
-	StallAfter    time.Duration // without anything coming; 0 means 5 s
+	FirstTimeout  time.Duration // until the first packet or frame after the camera has answered; 0 means 10 s
+	StallAfter    time.Duration // without anything coming after that; 0 means 5 s
 }
 
 const (
 	defaultAnswer = 5 * time.Second
+	defaultFirst  = 10 * time.Second
 	defaultStall  = 5 * time.Second
 )
 
@@ -129,6 +131,9 @@ func (c *Config) Validate(schemes ...string) (*url.URL, error) {
 	c.Poll = min(max(c.Poll, ShortestPoll), LongestPoll)
 	if c.AnswerTimeout <= 0 {
 		c.AnswerTimeout = defaultAnswer
+	}
+	if c.FirstTimeout <= 0 {
+		c.FirstTimeout = defaultFirst
 	}
 	if c.StallAfter <= 0 {
 		c.StallAfter = defaultStall

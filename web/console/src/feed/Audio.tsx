@@ -6,7 +6,7 @@ import { bytes } from "../look/numbers";
 
 /** What the camera lets be heard, and what becomes of it in each delivery. */
 export function Audio({ feed }: { feed: Feed }) {
-  const { hearing: h } = feed;
+  const { audioStatus: h } = feed;
   const channels = h.channels === 1 ? "mono" : h.channels === 2 ? "stereo" : `${h.channels} channels`;
   return (
     <Stack spacing={0.5}>

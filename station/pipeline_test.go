@@ -2,7 +2,6 @@ package station
 
 import (
 	"context"
-	"errors"
 	"image/color"
 	"net"
 	"net/http"
@@ -14,13 +13,14 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"webostrum/core/fault"
 	"webostrum/core/h264"
 	"webostrum/core/hls"
 	"webostrum/core/jpeg"
 	"webostrum/core/media"
 	"webostrum/core/rendition"
-	"webostrum/deliver/problem"
 	server "webostrum/deliver/rtsp"
+	"webostrum/station/pipeline"
 	"webostrum/store"
 	"webostrum/testkit"
 	"webostrum/testkit/cam"
@@ -74,6 +74,7 @@ func (y *yard) until(what string, ok func() bool) {
 
 // texts are the feed's events, newest first.
 func (y *yard) texts() string {
+	y.st.FlushEvents(y.ctx)
 	events, err := y.records.Events(store.EventQuery{Feed: "yard", Limit: 100})
 	require.NoError(y.t, err)
 	var all []string
@@ -83,25 +84,19 @@ func (y *yard) texts() string {
 	return strings.Join(all, "\n")
 }
 
-// made opens a rendition as players do, again and again, until there are segments.
+// made asks for a playlist as players do.
 func (y *yard) made(name string) *hls.Segmenter {
 	y.t.Helper()
-	var g *hls.Segmenter
-	y.until("makes "+name, func() bool {
-		var err error
-		g, err = y.feed.Open(y.ctx, name)
-		require.NoError(y.t, err)
-		_, ok := g.Media()
-		return ok
-	})
+	g, err := y.feed.Playlist(y.ctx, name)
+	require.NoError(y.t, err)
 	return g
 }
 
-func problemOf(t *testing.T, err error) problem.Problem {
+func codeOf(t *testing.T, err error) fault.Code {
 	t.Helper()
-	var p problem.Problem
-	require.True(t, errors.As(err, &p), "%v", err)
-	return p
+	var f *fault.Error
+	require.ErrorAs(t, err, &f)
+	return f.Kind.Code
 }
 
 // TestMadeWhileSomebodyWatches opens HLS of a JPEG camera: it is made, shared by
@@ -110,21 +105,21 @@ func TestMadeWhileSomebodyWatches(t *testing.T) {
 	t.Parallel()
 	y := newYard(t, nil)
 	assert.False(t, y.feed.Status().Costs.Running, "nothing runs that nobody uses")
-	g, err := y.feed.Open(y.ctx, "")
+	g, err := y.feed.Playlist(y.ctx, "")
 	require.NoError(t, err)
-	again, err := y.feed.Open(y.ctx, Automatic)
+	again, err := y.feed.Playlist(y.ctx, pipeline.Automatic)
 	require.NoError(t, err)
 	assert.Same(t, g, again)
 	assert.Same(t, g, y.made(""))
 	list, _ := g.Multivariant()
 	assert.Contains(t, string(list.Plain), "RESOLUTION=64x64")
 	assert.Contains(t, string(list.Plain), "automatic/list.m3u8")
-	assert.Same(t, g, y.feed.Segments(Automatic))
+	assert.Same(t, g, y.feed.Segments(pipeline.Automatic))
 	assert.Positive(t, y.feed.Status().Target)
 	assert.Contains(t, y.texts(), "transcode: transcoding began: the camera sends JPEG")
-	y.until("ends", func() bool { return y.feed.Segments(Automatic) == nil })
+	y.until("ends", func() bool { return y.feed.Segments(pipeline.Automatic) == nil })
 	y.until("is told", func() bool { return strings.Contains(y.texts(), "transcode: nobody watches automatic any more") })
-	_, err = y.feed.Open(y.ctx, "")
+	_, err = y.feed.Playlist(y.ctx, "")
 	require.NoError(t, err, "and can be had again")
 }
 
@@ -133,18 +128,18 @@ func TestWhatCannotBeOpened(t *testing.T) {
 	y := newYard(t, func(f *store.Feed) {
 		f.Renditions = []store.Rendition{{Name: "panel", Codec: "JPEG", Size: "1/2"}, {Name: "small", Codec: "H264", Size: "1/2"}}
 	})
-	for name, code := range map[string]string{hls.Original: "rendition-not-for-hls", "panel": "rendition-not-for-hls", "nope": "rendition-unknown"} {
-		_, err := y.feed.Open(y.ctx, name)
-		assert.Equal(t, code, problemOf(t, err).Code, name)
+	for name, code := range map[string]fault.Code{hls.Original: fault.RenditionUnfit, "panel": fault.RenditionUnfit, "nope": fault.RenditionUnknown} {
+		_, err := y.feed.Playlist(y.ctx, name)
+		assert.Equal(t, code, codeOf(t, err), name)
 	}
-	_, err := y.feed.Pictures(y.ctx, Wanted{Rendition: "small"})
-	assert.Equal(t, "rendition-not-jpeg", problemOf(t, err).Code)
+	_, err := y.feed.JPEG(y.ctx, pipeline.JPEGRequest{Rendition: "small"})
+	assert.Equal(t, fault.RenditionUnfit, codeOf(t, err))
 	_, err = y.st.Edit("yard", "off", func(r *store.Feed) error { r.Enabled = false; return nil })
 	require.NoError(t, err)
-	_, err = y.feed.Open(y.ctx, "")
-	assert.Equal(t, "feed-off", problemOf(t, err).Code)
-	_, err = y.feed.Still(y.ctx, Wanted{}, 0)
-	assert.Equal(t, "feed-off", problemOf(t, err).Code)
+	_, err = y.feed.Playlist(y.ctx, "")
+	assert.Equal(t, fault.FeedOff, codeOf(t, err))
+	_, err = y.feed.Still(y.ctx, pipeline.JPEGRequest{}, 0)
+	assert.Equal(t, fault.FeedOff, codeOf(t, err))
 }
 
 // TestAnEditedRenditionIsMadeAnew without the camera being opened anew.
@@ -165,25 +160,25 @@ func TestAnEditedRenditionIsMadeAnew(t *testing.T) {
 func TestPicturesPassThrough(t *testing.T) {
 	t.Parallel()
 	y := newYard(t, nil)
-	s, err := y.feed.Still(y.ctx, Wanted{}, 0)
+	s, err := y.feed.Still(y.ctx, pipeline.JPEGRequest{}, 0)
 	require.NoError(t, err)
 	assert.Contains(t, [][]byte{pictures.JPEG(64, 64, color.RGBA{R: 200}), pictures.JPEG(64, 64, color.RGBA{G: 200})}, s.Data)
-	p, err := y.feed.Pictures(y.ctx, Wanted{FrameRate: 2})
+	p, err := y.feed.JPEG(y.ctx, pipeline.JPEGRequest{FrameRate: 2})
 	require.NoError(t, err)
 	assert.Equal(t, 2.0, p.FrameRate)
 	p.Release()
 	assert.False(t, y.feed.Status().Costs.Running, "fewer pictures need no transcoding")
 
-	s, err = y.feed.Still(y.ctx, Wanted{Size: rendition.Size{Width: 32}}, time.Minute)
+	s, err = y.feed.Still(y.ctx, pipeline.JPEGRequest{Size: rendition.Size{Width: 32}}, time.Minute)
 	require.NoError(t, err)
 	h, err := jpeg.Parse(s.Data)
 	require.NoError(t, err)
 	assert.Equal(t, 32, h.Width)
-	again, err := y.feed.Still(y.ctx, Wanted{Size: rendition.Size{Width: 32}}, time.Minute)
+	again, err := y.feed.Still(y.ctx, pipeline.JPEGRequest{Size: rendition.Size{Width: 32}}, time.Minute)
 	require.NoError(t, err)
 	assert.Same(t, s, again, "one up to a minute old will do")
-	_, err = y.feed.Still(y.ctx, Wanted{Size: rendition.Size{Width: 5000}}, 0)
-	assert.Equal(t, 422, problemOf(t, err).Status)
+	_, err = y.feed.Still(y.ctx, pipeline.JPEGRequest{Size: rendition.Size{Width: 5000}}, 0)
+	assert.Equal(t, fault.TooLarge, codeOf(t, err))
 }
 
 // TestPicturesOfOnePixel are made as small as the codec can.
@@ -202,7 +197,7 @@ func TestPicturesOfOnePixel(t *testing.T) {
 func TestSettingsOfTheFeed(t *testing.T) {
 	t.Parallel()
 	y := newYard(t, func(f *store.Feed) { f.PictureSize = "1/2" })
-	s, err := y.feed.Still(y.ctx, Wanted{}, 0)
+	s, err := y.feed.Still(y.ctx, pipeline.JPEGRequest{}, 0)
 	require.NoError(t, err)
 	assert.Equal(t, media.JPEG, s.Track.Codec)
 	assert.Equal(t, 32, s.Track.Width)
@@ -241,10 +236,10 @@ func TestSmallerRenditions(t *testing.T) {
 			{Name: "middle", Codec: string(media.H264), BitRate: 80_000},
 		}
 	})
-	v, err := y.feed.Video(y.ctx, "", false)
+	v, err := y.feed.Stream(y.ctx, "", false)
 	require.NoError(t, err)
 	defer v.Release()
-	assert.Equal(t, Automatic, v.Name)
+	assert.Equal(t, pipeline.Automatic, v.Name)
 	assert.Equal(t, []string{"middle", "tiny"}, y.feed.Smaller(v.Name), "the automatic one takes 150 kbit/s, the least that is made unasked")
 	assert.Equal(t, []string{"middle", "tiny"}, y.feed.Smaller("huge"))
 	assert.Equal(t, []string{"tiny"}, y.feed.Smaller("middle"))
@@ -264,7 +259,7 @@ func TestReorderedPicturesAreConvertedForWebRTC(t *testing.T) {
 	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
 	defer cancel()
 	require.NoError(t, testkit.Eventually(ctx, func() bool { s := f.Status(); return s.Facts != nil && s.Facts.B }))
-	v, err := f.Video(ctx, "", false)
+	v, err := f.Stream(ctx, "", false)
 	require.NoError(t, err)
 	defer v.Release()
 	assert.Contains(t, v.Why, "B-frames")
@@ -281,9 +276,42 @@ func TestReorderedPicturesAreConvertedForWebRTC(t *testing.T) {
 		assert.Zero(t, sps.Reorder)
 		assert.Equal(t, [2]int{320, 240}, [2]int{s.Track.Width, s.Track.Height})
 	}
-	g, err := f.Open(ctx, "")
+	g, err := f.Playlist(ctx, "")
 	require.NoError(t, err)
-	<-g.Ready()
 	list, _ := g.Multivariant()
 	assert.Contains(t, string(list.Plain), "avc1.6400", "HLS has the camera's own")
+}
+
+// TestStrangersShareWhatIsMade and leave room for those who were let in.
+func TestStrangersShareWhatIsMade(t *testing.T) {
+	t.Parallel()
+	y := newYard(t, func(f *store.Feed) { f.Renditions = []store.Rendition{{Name: "panel", Codec: "JPEG", Size: "1/2"}} })
+	made := func() int { return len(y.feed.Status().Costs.Outputs) }
+	for q := 1; q <= 100; q += 3 {
+		j, err := y.feed.JPEG(y.ctx, pipeline.JPEGRequest{Quality: q, FrameRate: float64(q), Stranger: true})
+		require.NoError(t, err)
+		defer j.Release()
+		assert.Equal(t, float64(q), j.FrameRate, "what is made for all is thinned out where it is sent")
+	}
+	assert.Equal(t, 2, made())
+	var last error
+	for w := 320; w <= 1920; w += 10 {
+		j, err := y.feed.JPEG(y.ctx, pipeline.JPEGRequest{Size: rendition.Size{Width: w}, Stranger: true})
+		if last = err; err != nil {
+			break
+		}
+		defer j.Release()
+	}
+	assert.Equal(t, fault.TranscodingRefused, codeOf(t, last))
+	assert.Equal(t, 4, made())
+	for q := 1; last == nil || made() < 8; q++ {
+		j, err := y.feed.JPEG(y.ctx, pipeline.JPEGRequest{Quality: q})
+		require.NoError(t, err, "somebody who was let in")
+		defer j.Release()
+	}
+	_, err := y.feed.JPEG(y.ctx, pipeline.JPEGRequest{Quality: 77})
+	assert.Equal(t, fault.TranscodingRefused, codeOf(t, err))
+	j, err := y.feed.JPEG(y.ctx, pipeline.JPEGRequest{Rendition: "panel", Stranger: true})
+	require.NoError(t, err, "a rendition always has room")
+	j.Release()
 }

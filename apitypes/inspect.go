@@ -1,0 +1,61 @@
+package apitypes
+
+// Inspection is what looking into a camera takes.
+type Inspection struct {
+	URL         string  `json:"url" maxLength:"2048" doc:"The camera's address: rtsp://, rtsps://, http:// or https://"`
+	User        string  `json:"user,omitempty" maxLength:"256"`
+	Password    string  `json:"password,omitempty" maxLength:"256"`
+	Transport   string  `json:"transport,omitempty" enum:"auto,tcp,udp" default:"auto"`
+	Fetch       string  `json:"fetch,omitempty" enum:"auto,stream,poll" default:"auto"`
+	Fingerprint string  `json:"fingerprint,omitempty" maxLength:"95"`
+	Seconds     float64 `json:"seconds,omitempty" minimum:"1" maximum:"60" default:"4" doc:"How long to read"`
+}
+
+// Report is what was found.
+type Report struct {
+	Transport     string        `json:"transport" doc:"How frames came: tcp or udp for RTSP, stream or poll for HTTP"`
+	Server        string        `json:"server,omitempty" doc:"What the camera calls itself"`
+	Tracks        []ReportTrack `json:"tracks" doc:"What the session description offers"`
+	Codec         string        `json:"codec"`
+	Profile       string        `json:"profile,omitempty"`
+	Level         string        `json:"level,omitempty"`
+	Sampling      string        `json:"sampling,omitempty" doc:"Of JPEG: how colours are sampled, such as 4:2:0"`
+	Width         int           `json:"width" doc:"Pixels"`
+	Height        int           `json:"height" doc:"Pixels"`
+	FrameRate     float64       `json:"frameRate" doc:"fps, measured"`
+	BitRate       float64       `json:"bitRate" doc:"Bits a second, measured"`
+	KeyframeEvery float64       `json:"keyframeSeconds,omitempty" doc:"Seconds between keyframes; 0 when fewer than two came"`
+	BFrames       bool          `json:"bFrames" doc:"Whether frames are reordered"`
+	Slices        int           `json:"slices" doc:"The most slices of a frame"`
+	Packets       uint64        `json:"packets"`
+	Lost          uint64        `json:"lost" doc:"Packets that never came"`
+	Dropped       uint64        `json:"dropped" doc:"Frames left out because they were not whole"`
+	Unchanged     uint64        `json:"unchanged" doc:"Polled pictures that were the same as before"`
+	Seconds       float64       `json:"seconds" doc:"How long was read"`
+	ClockOffset   float64       `json:"clockOffsetSeconds" doc:"By how much the camera's clock differs"`
+	Reports       bool          `json:"senderReports" doc:"Whether capture times come from the camera"`
+	Audio         *ReportAudio  `json:"audio,omitempty"`
+
+	// Notes are sentences about what the engineer should know.
+	Notes []string `json:"notes"`
+}
+
+// ReportTrack is one medium of the session description.
+type ReportTrack struct {
+	Kind      string `json:"kind"`
+	Codec     string `json:"codec"`
+	ClockRate uint32 `json:"clockRate,omitempty"`
+	Channels  int    `json:"channels,omitempty"`
+	Used      bool   `json:"used"`
+	Why       string `json:"why,omitempty" doc:"Why it is not used"`
+}
+
+// ReportAudio is what came of the audio.
+type ReportAudio struct {
+	Codec     string  `json:"codec"`
+	ClockRate uint32  `json:"clockRate" doc:"Ticks a second: samples, as a rule"`
+	Channels  int     `json:"channels"`
+	Seconds   float64 `json:"seconds" doc:"How much came while the pictures were read"`
+	BitRate   float64 `json:"bitRate" doc:"Bits a second, measured"`
+	Lost      uint64  `json:"lost" doc:"Packets that never came or made no sense"`
+}

@@ -1,0 +1,104 @@
+package apitypes
+
+import "time"
+
+// Event is one line of what happened.
+type Event struct {
+	ID   int64     `json:"id"`
+	At   time.Time `json:"at"`
+	Feed string    `json:"feed,omitempty" doc:"Empty for the service itself"`
+	Kind string    `json:"kind" enum:"state,change,warning,sign-in,service,transcode,request"`
+	Code string    `json:"code,omitempty"`
+	Text string    `json:"text"`
+}
+
+// EventList is a part of what happened.
+type EventList struct {
+	Events []Event `json:"events" doc:"Newest first"`
+}
+
+// LiveFeeds is the "feeds" event: the present state of all feeds.
+type LiveFeeds struct {
+	Now   int64  `json:"now" doc:"The service's clock, milliseconds since 1970"`
+	Feeds []Feed `json:"feeds"`
+}
+
+// FeedState is the "state" event of one feed, for players.
+type FeedState struct {
+	Now    int64  `json:"now"`
+	State  string `json:"state"`
+	Reason string `json:"reason"`
+	Remedy string `json:"remedy,omitempty"`
+	Run    string `json:"run"`
+	Ready  bool   `json:"ready" doc:"Whether there is a playlist"`
+	Title  string `json:"title"`
+
+	Segment float64    `json:"segment" doc:"Wanted length of an HLS segment, seconds"`
+	Audio   AudioState `json:"audio" doc:"Which deliveries have audio"`
+
+	ICEServers []ICEServer `json:"iceServers,omitempty" doc:"STUN and TURN servers for WebRTC"`
+}
+
+// AudioState says which deliveries of a feed have audio.
+type AudioState struct {
+	HLS    bool `json:"hls"`
+	WebRTC bool `json:"webrtc"`
+}
+
+// ICEServer is a STUN or TURN server that viewers are told of (RFC 7064, RFC 7065).
+type ICEServer struct {
+	URL        string `json:"urls"`
+	Username   string `json:"username,omitempty"`
+	Credential string `json:"credential,omitempty"`
+}
+
+// Viewer is somebody who watches.
+type Viewer struct {
+	ID      string    `json:"id"`
+	Feed    string    `json:"feed"`
+	Method  string    `json:"method" enum:"hls,motion-jpeg,webrtc"`
+	Address string    `json:"address"`
+	Variant string    `json:"variant,omitempty" doc:"Rendition or size that was asked for; empty for what suits the feed"`
+	Since   time.Time `json:"since"`
+	Bytes   uint64    `json:"bytes" doc:"Sent so far"`
+	Loss    float64   `json:"loss" doc:"Share of packets lost on the way, those sent again among them, at the viewer's newest report; WebRTC only"`
+
+	Estimate float64 `json:"estimate" doc:"Bits a second that the viewer's line carries, by its own estimate; WebRTC only, 0 when not told"`
+	Now      string  `json:"now,omitempty" doc:"The smaller rendition that is sent, on a bad line; WebRTC only"`
+}
+
+// ViewerList is those who watch.
+type ViewerList struct {
+	Viewers []Viewer `json:"viewers" doc:"The longest first"`
+}
+
+// Delay is the part of a delivery's delay that cannot be avoided.
+type Delay struct {
+	Delivery string      `json:"delivery" enum:"webrtc,motion-jpeg,hls"`
+	Seconds  float64     `json:"seconds" doc:"On average, all parts together"`
+	Parts    []DelayPart `json:"parts"`
+}
+
+// DelayPart is one part of it.
+type DelayPart struct {
+	Name    string  `json:"name"`
+	Seconds float64 `json:"seconds"`
+	Why     string  `json:"why"`
+}
+
+// DelayList is the delays of a feed's deliveries.
+type DelayList struct {
+	Deliveries []Delay `json:"deliveries"`
+}
+
+// SessionState is what a player asks of its session.
+type SessionState struct {
+	RTPTime    uint32  `json:"rtpTime"`    // of the newest picture sent
+	CapturedAt int64   `json:"capturedAt"` // when it was taken, milliseconds since 1970; 0 when not known yet
+	Now        int64   `json:"now"`
+	Way        string  `json:"way"`
+	Bytes      uint64  `json:"bytes"`
+	Repeated   uint64  `json:"repeated"`
+	Loss       float64 `json:"loss"`
+	Rendition  string  `json:"rendition" doc:"That is sent now: a smaller one than asked for on a bad line"`
+}

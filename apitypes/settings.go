@@ -1,0 +1,66 @@
+// Package apitypes is what API, client and command line share: the bodies of requests
+// and answers. It stands on nothing but the standard library.
+package apitypes
+
+// FeedSettings are what can be set of a feed. Adding one takes them whole, and editing
+// takes a merge patch of them (RFC 7396): what is left out stays.
+type FeedSettings struct {
+	Title  string `json:"title" required:"false" default:"" maxLength:"120" doc:"Name for people; the name itself when left out" example:"Lower station"`
+	Public bool   `json:"public" required:"false" default:"false" doc:"Whether everybody may watch without signing in"`
+
+	Camera   CameraSettings   `json:"camera" required:"false"`
+	Delivery DeliverySettings `json:"delivery" required:"false"`
+	Pictures PictureSettings  `json:"pictures" required:"false"`
+	Audio    AudioSettings    `json:"audio" required:"false"`
+}
+
+// CameraSettings say how the camera is opened.
+type CameraSettings struct {
+	URL         string `json:"url" required:"false" default:"" maxLength:"2048" doc:"The camera's address: rtsp://, rtsps://, http:// or https://. Credentials in it are taken out and kept sealed, and so are the values of its query, which are shown as *** and may be sent back so" example:"rtsp://192.0.2.7:554/main"`
+	User        string `json:"user,omitempty" default:"" writeOnly:"true" maxLength:"256" doc:"The camera's user; empty takes user and password away"`
+	Password    string `json:"password,omitempty" default:"" writeOnly:"true" maxLength:"256" doc:"The camera's password; never shown again. A camera on another host needs it again"`
+	Transport   string `json:"transport,omitempty" enum:"auto,tcp,udp" default:"auto" doc:"How RTP comes from an RTSP camera; auto tries TCP, then UDP"`
+	Fetch       string `json:"fetch,omitempty" enum:"auto,stream,poll" default:"auto" doc:"How frames are got from an HTTP camera: one endless answer, or one answer a frame; auto goes by what it answers"`
+	Fingerprint string `json:"fingerprint" required:"false" default:"" pattern:"^([0-9A-Fa-f]{2}:?){31}[0-9A-Fa-f]{2}$|^$" patternDescription:"a SHA-256 fingerprint of 64 hexadecimal digits" doc:"SHA-256 of the certificate to trust, for rtsps and https"`
+
+	PollSeconds       float64 `json:"pollSeconds,omitempty" minimum:"0.1" maximum:"3600" default:"2" doc:"From one polled picture to the next"`
+	AnswerSeconds     float64 `json:"answerSeconds,omitempty" minimum:"1" maximum:"120" default:"5" doc:"How long to wait for each answer of the camera"`
+	FirstFrameSeconds float64 `json:"firstFrameSeconds,omitempty" minimum:"1" maximum:"120" default:"10" doc:"How long to wait for the first packet or frame after the camera has answered"`
+	StallSeconds      float64 `json:"stallSeconds,omitempty" minimum:"1" maximum:"120" default:"5" doc:"How long a camera that has sent may be silent before it is opened anew"`
+}
+
+// DeliverySettings say how the feed goes out.
+type DeliverySettings struct {
+	SegmentSeconds float64 `json:"segmentSeconds,omitempty" minimum:"0.5" maximum:"60" default:"2" doc:"Wanted length of an HLS segment"`
+	PlaylistLength int     `json:"playlistLength,omitempty" minimum:"3" maximum:"64" default:"6" doc:"Segments in the HLS playlist, at least; there are more where they are shorter than a third of the target duration"`
+}
+
+// PictureSettings say how Motion JPEG and stills go out when nothing else is asked for.
+type PictureSettings struct {
+	Size      string  `json:"size" required:"false" default:"" maxLength:"20" doc:"Such as 640x360, 640x or 1/2; empty is the camera's"`
+	FrameRate float64 `json:"frameRate" required:"false" minimum:"0" maximum:"120" default:"0" doc:"fps of Motion JPEG at most; 0 is all"`
+	Quality   int     `json:"quality" required:"false" minimum:"0" maximum:"100" default:"0" doc:"JPEG quality of what is transcoded; 0 is 80"`
+}
+
+// AudioSettings say whether audio goes out.
+type AudioSettings struct {
+	Mode   string `json:"mode,omitempty" enum:"automatic,on,off" default:"automatic" doc:"automatic passes audio through where it can be and transcodes it while somebody listens; on transcodes it all the time, so that nobody waits for it"`
+	HLS    string `json:"hls,omitempty" enum:"as-feed,automatic,on,off" default:"as-feed" doc:"The same for HLS alone"`
+	WebRTC string `json:"webrtc,omitempty" enum:"as-feed,automatic,on,off" default:"as-feed" doc:"The same for WebRTC alone"`
+}
+
+// Defaults are the settings of a feed of which nothing was said but its address.
+func Defaults(url string) FeedSettings {
+	return FeedSettings{
+		Camera:   CameraSettings{URL: url, Transport: "auto", Fetch: "auto", PollSeconds: 2, AnswerSeconds: 5, FirstFrameSeconds: 10, StallSeconds: 5},
+		Delivery: DeliverySettings{SegmentSeconds: 2, PlaylistLength: 6},
+		Audio:    AudioSettings{Mode: "automatic", HLS: "as-feed", WebRTC: "as-feed"},
+	}
+}
+
+// NewFeed is what adding a feed takes.
+type NewFeed struct {
+	Name    string `json:"name" pattern:"^[a-z0-9]+(-[a-z0-9]+)*$" patternDescription:"small letters, digits and single hyphens" minLength:"1" maxLength:"63" doc:"Name in addresses, after the place it shows" example:"lower-station"`
+	Enabled *bool  `json:"enabled,omitempty" doc:"Whether the feed is switched on; it is when left out"`
+	FeedSettings
+}

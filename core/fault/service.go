@@ -1,0 +1,209 @@
+package fault
+
+// The faults of requests to the service.
+const (
+	FeedUnknown        Code = "feed-unknown"
+	NameTaken          Code = "name-taken"
+	FeedOff            Code = "feed-off"
+	FeedNotReady       Code = "feed-not-ready"
+	CameraAway         Code = "camera-away"
+	DeliveryUnknown    Code = "delivery-unknown"
+	SegmentUnknown     Code = "segment-unknown"
+	SegmentUnreadable  Code = "segment-unreadable"
+	RenditionUnknown   Code = "rendition-unknown"
+	RenditionUnfit     Code = "rendition-unfit"
+	TranscoderMissing  Code = "transcoder-missing"
+	TranscodingRefused Code = "transcoding-refused"
+	TooLarge           Code = "picture-too-large"
+	Input              Code = "input-refused"
+	PasswordNeeded     Code = "camera-password-needed"
+	MethodNotAllowed   Code = "method-not-allowed"
+	SignInNeeded       Code = "sign-in-needed"
+	FeedSignInNeeded   Code = "feed-sign-in-needed"
+	SignInWrong        Code = "sign-in-refused"
+	SignInTooOften     Code = "sign-in-too-often"
+	SignInBusy         Code = "sign-in-busy"
+	NotAllowed         Code = "not-allowed"
+	AccountUnknown     Code = "account-unknown"
+	AccountNeeded      Code = "account-needed"
+	LinkUnknown        Code = "link-unknown"
+	RequestUnknown     Code = "camera-request-unknown"
+	ViewerUnknown      Code = "viewer-unknown"
+	ViewersFull        Code = "viewers-full"
+	FeedViewersFull    Code = "feed-viewers-full"
+	AddressViewersFull Code = "address-viewers-full"
+	ViewerEnded        Code = "viewer-ended"
+	StreamsFull        Code = "streams-full"
+	OffersTooOften     Code = "offers-too-often"
+	OfferType          Code = "offer-type"
+	OfferTooLarge      Code = "offer-too-large"
+	OfferLate          Code = "offer-late"
+	OfferUnfit         Code = "offer-unfit"
+	OfferBroken        Code = "offer-broken"
+	OfferUnanswered    Code = "offer-not-answered"
+	WebRTCOff          Code = "webrtc-off"
+	SessionUnknown     Code = "session-unknown"
+	PatchType          Code = "patch-type"
+	PatchOutdated      Code = "patch-outdated"
+	RestartRefused     Code = "restart-refused"
+	HTTPVersion        Code = "http-version"
+	PageUnknown        Code = "page-unknown"
+	ConsoleMissing     Code = "console-missing"
+	DiskFull           Code = "disk-full"
+	Stopping           Code = "service-stopping"
+	Failed             Code = "service-failed"
+)
+
+// serviceKinds are the rows of requests to the service.
+var serviceKinds = []Kind{
+	{Code: FeedUnknown, Class: ClassNotFound, Status: 404,
+		Sentence: "There is no feed of that name.",
+		Remedy:   "List the feeds to see which there are."},
+	{Code: NameTaken, Class: ClassRefused, Status: 409,
+		Sentence: "That name is in use already.",
+		Remedy:   "Choose another name, or change what has it."},
+	{Code: FeedOff, Class: ClassRefused, Status: 503,
+		Sentence: "The feed is switched off.",
+		Remedy:   "Switch it on, or ask again later."},
+	{Code: FeedNotReady, Class: ClassRefused, Status: 503,
+		Sentence: "There is nothing to play yet.",
+		Remedy:   "Ask again in a moment; a player does so by itself."},
+	{Code: CameraAway, Class: ClassRefused, Status: 503,
+		Sentence: "The camera is not there at the moment.",
+		Remedy:   "Ask again in a moment; a player does so by itself."},
+	{Code: DeliveryUnknown, Class: ClassNotFound, Status: 404,
+		Sentence: "There is nothing under that address.",
+		Remedy:   "A feed has whep, hls/index.m3u8, mjpeg and still.jpg."},
+	{Code: SegmentUnknown, Class: ClassNotFound, Status: 404,
+		Sentence: "There is no such segment, or no longer.",
+		Remedy:   "Ask for the playlist, hls/index.m3u8, which says what there is."},
+	{Code: SegmentUnreadable, Class: ClassUnknown, Status: 503,
+		Sentence: "The segment cannot be read.",
+		Remedy:   "Ask again; if it goes on, raise the service's limit of open files."},
+	{Code: RenditionUnknown, Class: ClassNotFound, Status: 404,
+		Sentence: "The feed has no rendition of that name.",
+		Remedy:   "List the feed's renditions to see which there are."},
+	{Code: RenditionUnfit, Class: ClassNotFound, Status: 404,
+		Sentence: "That rendition cannot go out in this delivery.",
+		Remedy:   "Ask for a rendition of the right codec: H.264 for HLS and WebRTC, JPEG for Motion JPEG and stills."},
+	{Code: TranscoderMissing, Class: ClassRefused, Status: 503,
+		Sentence: "This needs transcoding, and the codec worker is missing here.",
+		Remedy:   "Put webostrum-codecs beside webostrum, or say where it is with --codecs, and start the service again."},
+	{Code: TranscodingRefused, Class: ClassRefused, Status: 503,
+		Sentence: "This cannot be transcoded at present.",
+		Remedy:   "Ask for a size and rate that others get already, or wait until one is no longer used."},
+	{Code: TooLarge, Class: ClassUsage, Status: 422,
+		Sentence: "That is larger than the camera's picture.",
+		Remedy:   "Ask for a smaller size, or have an engineer add a rendition of that size."},
+	{Code: Input, Class: ClassUsage, Status: 422,
+		Sentence: "The input cannot be used.",
+		Remedy:   "Correct what is named and send it again."},
+	{Code: PasswordNeeded, Class: ClassUsage, Status: 422,
+		Sentence: "The camera's host is another now, and its password is not sent to another host.",
+		Remedy:   "Give user and password again, or take them away."},
+	{Code: MethodNotAllowed, Class: ClassUsage, Status: 405,
+		Sentence: "That method is not for this address.",
+		Remedy:   "The Allow header says which are."},
+	{Code: SignInNeeded, Class: ClassRefused, Status: 401,
+		Sentence: "This needs a sign-in.",
+		Remedy:   "Sign in first."},
+	{Code: FeedSignInNeeded, Class: ClassRefused, Status: 401,
+		Sentence: "This feed is for people who have signed in.",
+		Remedy:   "Sign in first, use a link that an engineer has made, or ask for the feed to be made public."},
+	{Code: SignInWrong, Class: ClassRefused, Status: 401,
+		Sentence: "Name or password is wrong.",
+		Remedy:   "Try again. Whoever runs the service can give an account another password."},
+	{Code: SignInTooOften, Class: ClassRefused, Status: 429,
+		Sentence: "Too many sign-ins have failed.",
+		Remedy:   "Wait as long as Retry-After says, then try again."},
+	{Code: SignInBusy, Class: ClassRefused, Status: 503,
+		Sentence: "Too many sign-ins are being checked.",
+		Remedy:   "Try again in a few seconds."},
+	{Code: NotAllowed, Class: ClassRefused, Status: 403,
+		Sentence: "A viewer's account sees, but changes nothing.",
+		Remedy:   "Sign in with an engineer's account."},
+	{Code: AccountUnknown, Class: ClassNotFound, Status: 404,
+		Sentence: "There is no account of that name.",
+		Remedy:   "List the accounts to see which there are."},
+	{Code: AccountNeeded, Class: ClassRefused, Status: 409,
+		Sentence: "The first account is the command line's; it cannot be removed.",
+		Remedy:   "Give it another password instead."},
+	{Code: LinkUnknown, Class: ClassNotFound, Status: 404,
+		Sentence: "The feed has no link of that name.",
+		Remedy:   "List the feed's links to see which there are."},
+	{Code: RequestUnknown, Class: ClassNotFound, Status: 404,
+		Sentence: "The feed has no camera request of that name.",
+		Remedy:   "Show the feed to see which there are."},
+	{Code: ViewerUnknown, Class: ClassNotFound, Status: 404,
+		Sentence: "There is no such viewer, or no longer.",
+		Remedy:   "List the viewers to see who watches."},
+	{Code: ViewersFull, Class: ClassRefused, Status: 503,
+		Sentence: "As many viewers watch as the service takes.",
+		Remedy:   "Try again later."},
+	{Code: FeedViewersFull, Class: ClassRefused, Status: 503,
+		Sentence: "As many viewers watch this feed as it may have.",
+		Remedy:   "Try again later."},
+	{Code: AddressViewersFull, Class: ClassRefused, Status: 503,
+		Sentence: "As many viewers watch from this address as may.",
+		Remedy:   "Close some of the pages that are open, or sign in."},
+	{Code: ViewerEnded, Class: ClassRefused, Status: 403,
+		Sentence: "An engineer has ended this viewer.",
+		Remedy:   "Wait a minute, or ask why."},
+	{Code: StreamsFull, Class: ClassRefused, Status: 503,
+		Sentence: "Too many pages are open.",
+		Remedy:   "Close some, then try again."},
+	{Code: OffersTooOften, Class: ClassRefused, Status: 429,
+		Sentence: "Too many offers come from this address.",
+		Remedy:   "Wait a second, then try again."},
+	{Code: OfferType, Class: ClassUsage, Status: 415,
+		Sentence: "An offer is sent as application/sdp.",
+		Remedy:   "Set Content-Type."},
+	{Code: OfferTooLarge, Class: ClassUsage, Status: 413,
+		Sentence: "The offer or change is larger than 64 KiB.",
+		Remedy:   "Send an SDP offer as a browser makes it."},
+	{Code: OfferLate, Class: ClassUsage, Status: 408,
+		Sentence: "The offer did not come to its end in time.",
+		Remedy:   "Send it in one piece."},
+	{Code: OfferUnfit, Class: ClassUsage, Status: 406,
+		Sentence: "The offer asks for no video that can be sent.",
+		Remedy:   "Offer to receive H.264 with packetization-mode 1, or use hls/index.m3u8 or mjpeg."},
+	{Code: OfferBroken, Class: ClassUsage, Status: 400,
+		Sentence: "The offer cannot be used.",
+		Remedy:   "Send an SDP offer as a browser makes it."},
+	{Code: OfferUnanswered, Class: ClassUnknown, Status: 503,
+		Sentence: "The answer was not ready in time.",
+		Remedy:   "Try again."},
+	{Code: WebRTCOff, Class: ClassNotFound, Status: 404,
+		Sentence: "WebRTC is switched off here.",
+		Remedy:   "Use hls/index.m3u8 or mjpeg."},
+	{Code: SessionUnknown, Class: ClassNotFound, Status: 404,
+		Sentence: "There is no such session, or no longer.",
+		Remedy:   "Begin one by posting an offer to whep."},
+	{Code: PatchType, Class: ClassUsage, Status: 415,
+		Sentence: "A change is sent as application/trickle-ice-sdpfrag.",
+		Remedy:   "Set Content-Type."},
+	{Code: PatchOutdated, Class: ClassUsage, Status: 412,
+		Sentence: "The change is for ICE credentials that the session no longer has.",
+		Remedy:   "Take the newest Etag, or begin anew with If-Match: \"*\"."},
+	{Code: RestartRefused, Class: ClassUsage, Status: 422,
+		Sentence: "The change of ICE credentials cannot be used.",
+		Remedy:   "Send ice-ufrag and ice-pwd of a new offer, or end the session and begin another."},
+	{Code: HTTPVersion, Class: ClassUsage, Status: 505,
+		Sentence: "Motion JPEG needs a connection of its own, which this version of HTTP does not give.",
+		Remedy:   "Ask over HTTP/1.1."},
+	{Code: PageUnknown, Class: ClassNotFound, Status: 404,
+		Sentence: "There is nothing under that address.",
+		Remedy:   "The console is at /."},
+	{Code: ConsoleMissing, Class: ClassNotFound, Status: 404,
+		Sentence: "The console is not built into this program.",
+		Remedy:   "Run \"make build\"."},
+	{Code: DiskFull, Class: ClassUnknown, Status: 507,
+		Sentence: "The disk of the data folder is full.",
+		Remedy:   "Make room on it; nothing that was recorded before is lost."},
+	{Code: Stopping, Class: ClassUnknown, Status: 503,
+		Sentence: "The service is stopping.",
+		Remedy:   "Try again when it is up."},
+	{Code: Failed, Class: ClassUnknown, Status: 500,
+		Sentence: "Something in the service failed.",
+		Remedy:   "Look into the service's log."},
+}

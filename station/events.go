@@ -1,0 +1,142 @@
+package station
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"sync"
+	"time"
+
+	"webostrum/store"
+)
+
+// The kinds of event.
+const (
+	EventState     = "state"     // a feed's state changed
+	EventChange    = "change"    // somebody or a camera changed something
+	EventWarning   = "warning"   // something is not as it should be
+	EventSignIn    = "sign-in"   // somebody signed in, or failed to
+	EventService   = "service"   // the service started or stopped
+	EventTranscode = "transcode" // transcoding began or ended
+	EventRequest   = "request"   // a camera answered a request
+)
+
+// mostQueued bounds the events that wait to be written. Those that are too many are
+// counted and left out: nothing waits for the disk.
+const mostQueued = 1024
+
+// recorder writes events in a goroutine of its own, in the order in which they happened.
+type recorder struct {
+	write func(store.Event)
+
+	mu      sync.Mutex
+	queue   []store.Event   // guarded by mu
+	flushes []chan struct{} // closed when all that is queued was written; guarded by mu
+	dropped int             // guarded by mu
+	kick    chan struct{}
+	closed  bool // guarded by mu
+	ended   chan struct{}
+}
+
+func newRecorder(write func(store.Event)) *recorder {
+	r := &recorder{write: write, kick: make(chan struct{}, 1), ended: make(chan struct{})}
+	go r.run() // until close, which waits for it
+	return r
+}
+
+func (r *recorder) add(e store.Event) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.closed {
+		return
+	}
+	if len(r.queue) >= mostQueued {
+		r.dropped++
+		return
+	}
+	r.queue = append(r.queue, e)
+	r.kicked()
+}
+
+func (r *recorder) kicked() {
+	select {
+	case r.kick <- struct{}{}:
+	default:
+	}
+}
+
+func (r *recorder) run() {
+	defer close(r.ended)
+	for {
+		r.mu.Lock()
+		queue, flushes, dropped, closed := r.queue, r.flushes, r.dropped, r.closed
+		r.queue, r.flushes, r.dropped = nil, nil, 0
+		r.mu.Unlock()
+		for _, e := range queue {
+			r.write(e)
+		}
+		if dropped > 0 {
+			r.write(store.Event{At: time.Now(), Kind: EventWarning, Text: fmt.Sprintf("%d events were left out: too many came at once", dropped)})
+		}
+		for _, f := range flushes {
+			close(f)
+		}
+		if closed {
+			return
+		}
+		<-r.kick
+	}
+}
+
+// flush waits until what was added before is written.
+func (r *recorder) flush(ctx context.Context) {
+	done := make(chan struct{})
+	r.mu.Lock()
+	if r.closed {
+		r.mu.Unlock()
+		return
+	}
+	r.flushes = append(r.flushes, done)
+	r.kicked()
+	r.mu.Unlock()
+	select {
+	case <-done:
+	case <-ctx.Done():
+	}
+}
+
+// close writes what is left.
+func (r *recorder) close() {
+	r.mu.Lock()
+	r.closed = true
+	r.kicked()
+	r.mu.Unlock()
+	<-r.ended
+}
+
+// Note writes an event; feed is empty for one of the service itself.
+func (st *Station) Note(feed, kind, text string) {
+	st.event(store.Event{At: time.Now(), Feed: feed, Kind: kind, Text: text})
+}
+
+// FlushEvents waits until all events that happened before are written, or ctx ends.
+func (st *Station) FlushEvents(ctx context.Context) { st.events.flush(ctx) }
+
+func (st *Station) event(e store.Event) {
+	e.At = e.At.UTC()
+	st.events.add(e)
+	st.watch.changed()
+}
+
+// writeEvent is the recorder's.
+func (st *Station) writeEvent(e store.Event) {
+	if err := st.store.AddEvent(&e); err != nil {
+		st.log.Error("an event could not be written", "error", err, "event", e.Text)
+	}
+	level := slog.LevelInfo
+	if e.Code != "" || e.Kind == EventWarning {
+		level = slog.LevelWarn
+	}
+	st.log.Log(context.Background(), level, e.Text, "feed", e.Feed, "kind", e.Kind, "code", e.Code)
+	st.watch.event(e)
+}

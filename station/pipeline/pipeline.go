@@ -1,0 +1,226 @@
+// Package pipeline is what one run of a feed does with what its camera sends: it
+// passes video and audio through or has them transcoded, and makes the segments, JPEG
+// frames and streams that deliveries give to viewers.
+//
+// Limits: hubs and segmenters bound what they keep; 12 transcoded outputs of video, 2
+// of audio, 16 kept stills.
+package pipeline
+
+import (
+	"context"
+	"errors"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"webostrum/core/fault"
+	"webostrum/core/hls"
+	"webostrum/core/hub"
+	"webostrum/core/media"
+	"webostrum/core/plan"
+	"webostrum/store"
+	"webostrum/transcode"
+)
+
+// Config says what a pipeline works with. Its functions are called from any goroutine
+// and must not block.
+type Config struct {
+	Run        string // names the run, in names of segments
+	Worker     string // path of the codec worker; empty when there is none
+	DecodesAAC bool   // the worker does
+	Lease      time.Duration
+	Stale      time.Duration // how old a still may be of a camera that is away
+
+	Record func() store.Feed // the feed's present record
+	Live   func() bool       // frames come in at present
+	Away   func() error      // why there is no use in waiting for the camera; nil while there is
+	Note   func(kind, text string)
+}
+
+// The kinds of note.
+const (
+	NoteWarning   = "warning"
+	NoteTranscode = "transcode"
+)
+
+// audioKept is how many units of a camera's audio are kept: the audio of the longest
+// usual group of pictures.
+const audioKept = 2048
+
+// Pipeline is one run's. It is safe for concurrent use; Video and Audio are each for
+// one goroutine.
+type Pipeline struct {
+	cfg    Config
+	input  input
+	video  *transcode.Video
+	audio  *transcode.Audio
+	hls    hlsOutputs
+	stills stills
+}
+
+// input is what the camera sends.
+type input struct {
+	video *hub.Hub
+	audio *hub.Hub
+	track atomic.Pointer[media.Track] // of audio; nil when there is none, or it is not known
+	size  atomic.Pointer[[2]int]
+	begun chan struct{} // closed at the first frame
+	first sync.Once
+}
+
+// New makes a pipeline. Close it.
+func New(cfg Config) (*Pipeline, error) {
+	p := &Pipeline{cfg: cfg, input: input{begun: make(chan struct{})}}
+	if err := p.cutting(cfg.Run, hls.Original).Validate(); err != nil {
+		return nil, err
+	}
+	p.input.video, p.input.audio = hub.New(hub.Config{}), hub.New(hub.Config{Keep: audioKept})
+	p.hls.init()
+	note := func(text string) { cfg.Note(NoteWarning, text) }
+	p.video = transcode.NewVideo(transcode.Config{Program: cfg.Worker, Source: p.input.video, Live: cfg.Live, Note: note})
+	p.audio = transcode.NewAudio(transcode.Config{Program: cfg.Worker, Source: p.input.audio, Note: note})
+	return p, nil
+}
+
+// Close ends all that is made. Nothing is published after it.
+func (p *Pipeline) Close() {
+	p.hls.close()
+	p.video.Close()
+	p.audio.Close()
+	p.input.video.Close()
+	p.input.audio.Close()
+}
+
+// Video takes the camera's next frame.
+func (p *Pipeline) Video(s *media.Sample) {
+	if size := [2]int{s.Track.Width, s.Track.Height}; p.Size() != size {
+		p.input.size.Store(&size)
+	}
+	p.input.video.Publish(s)
+	p.input.first.Do(func() {
+		close(p.input.begun)
+		p.arrangeOriginal()
+	})
+}
+
+// Audio takes the camera's next unit of audio.
+func (p *Pipeline) Audio(s *media.Sample) { p.input.audio.Publish(s) }
+
+// AudioTrack notes how the camera's audio is coded from here on; nil for none.
+func (p *Pipeline) AudioTrack(t *media.Track) {
+	if before := p.input.track.Swap(t); !media.SameAudio(before, t) {
+		p.arrangeOriginal()
+	}
+}
+
+// Codec returns how the camera codes, or nothing as long as no frame has come.
+func (p *Pipeline) Codec() media.Codec {
+	if s := p.input.video.Latest(); s != nil {
+		return s.Track.Codec
+	}
+	return ""
+}
+
+// Size returns the camera's width and height in pixels; zero as long as no frame has
+// come.
+func (p *Pipeline) Size() [2]int {
+	if s := p.input.size.Load(); s != nil {
+		return *s
+	}
+	return [2]int{}
+}
+
+// Costs returns what transcoding video takes, and AudioCosts the same of audio.
+func (p *Pipeline) Costs() transcode.Costs { return p.video.Costs() }
+
+// AudioCosts is like Costs.
+func (p *Pipeline) AudioCosts() transcode.Costs { return p.audio.Costs() }
+
+// awayEvery is how often it is looked whether the camera is worth waiting for.
+const awayEvery = 100 * time.Millisecond
+
+// wait waits until ready is closed, and no longer than the camera is worth waiting
+// for.
+func (p *Pipeline) wait(ctx context.Context, ready <-chan struct{}) error {
+	ticker := time.NewTicker(awayEvery)
+	defer ticker.Stop()
+	for {
+		select {
+		case <-ready:
+			return nil
+		default:
+		}
+		if err := p.cfg.Away(); err != nil {
+			return err
+		}
+		select {
+		case <-ready:
+			return nil
+		case <-ctx.Done():
+			return p.late(ctx.Err())
+		case <-ticker.C:
+		}
+	}
+}
+
+// late says why there was nothing in time.
+func (p *Pipeline) late(err error) error {
+	switch {
+	case !errors.Is(err, context.DeadlineExceeded):
+		return err
+	case !p.cfg.Live():
+		return fault.New(fault.FeedNotReady, err, "The camera is being opened.")
+	case p.Untranscodable():
+		return fault.New(fault.TranscoderMissing, err, "The camera sends JPEG, which HLS cannot carry.")
+	}
+	return fault.New(fault.FeedNotReady, err, "The camera sends; the first segment is being made.")
+}
+
+// codec waits for the first frame and returns how the camera codes.
+func (p *Pipeline) codec(ctx context.Context) (media.Codec, error) {
+	if err := p.wait(ctx, p.input.begun); err != nil {
+		return "", err
+	}
+	return p.Codec(), nil
+}
+
+// Untranscodable says whether HLS needs transcoding that cannot be had here.
+func (p *Pipeline) Untranscodable() bool { return p.Codec() == media.JPEG && p.cfg.Worker == "" }
+
+// Playable says whether there is a playlist, or one will be made when it is asked for.
+func (p *Pipeline) Playable() bool {
+	if p.Codec() == media.JPEG {
+		return p.cfg.Worker != "" && p.cfg.Live()
+	}
+	if g := p.Segments(hls.Original); g != nil {
+		_, ok := g.Media()
+		return ok
+	}
+	return p.cfg.Live()
+}
+
+// Interrupted says that the camera has stopped sending.
+func (p *Pipeline) Interrupted() { p.hls.interrupted() }
+
+// Forget drops what was made: it is the past.
+func (p *Pipeline) Forget() { p.hls.forget() }
+
+// Renew takes a changed record that does not need another run.
+func (p *Pipeline) Renew(before, after store.Feed) {
+	p.arrangeOriginal()
+	p.stills.forget() // they may be of another size from now on
+	p.hls.drop(func(name string) bool {
+		return name != Automatic && name != hls.Original && (before.Title != after.Title || renditionOf(before, name) != renditionOf(after, name))
+	})
+}
+
+// transcodingFault turns the transcoder's refusals into faults.
+func transcodingFault(err error) error {
+	if errors.Is(err, transcode.ErrNoWorker) {
+		return fault.New(fault.TranscoderMissing, err, "")
+	}
+	return fault.New(fault.TranscodingRefused, err, "%v", err)
+}
+
+// Deliveries are those that video and audio go out by.
+var Deliveries = []plan.Delivery{plan.HLS, plan.WebRTC, plan.MotionJPEG}

@@ -1,0 +1,101 @@
+package pipeline
+
+import (
+	"cmp"
+	"context"
+	"slices"
+
+	"webostrum/core/hls"
+	"webostrum/core/hub"
+	"webostrum/core/media"
+	"webostrum/core/plan"
+)
+
+// Stream is a feed's H.264 for one viewer, with its audio. Release it.
+type Stream struct {
+	Hub     *hub.Hub
+	Name    string // of the rendition; empty when it is the camera's own
+	Why     string // why it is transcoded without having been asked for
+	Audio   *Audio // nil for none
+	Release func()
+}
+
+// Stream opens a feed's video as browsers decode it by WebRTC: a rendition, or with the
+// empty name the camera's own, transcoded if it is not H.264 or, as reordered says, has
+// B-frames. Audio comes with it where it is asked for and there is any. It waits for the
+// camera until ctx ends. Errors are as in Playlist.
+func (p *Pipeline) Stream(ctx context.Context, name string, reordered, audio bool) (*Stream, error) {
+	v, err := p.stream(ctx, name, reordered)
+	if err != nil || !audio {
+		return v, err
+	}
+	if v.Audio = p.openAudio(p.AudioPlan(plan.WebRTC), p.input.track.Load()); v.Audio != nil {
+		video := v.Release
+		v.Release = func() { video(); v.Audio.Release() }
+	}
+	return v, nil
+}
+
+func (p *Pipeline) stream(ctx context.Context, name string, reordered bool) (*Stream, error) {
+	codec, err := p.codec(ctx)
+	if err != nil {
+		return nil, err
+	}
+	why := ""
+	if name == "" || name == hls.Original {
+		if why = unfit(codec, reordered); why == "" {
+			return &Stream{Hub: p.input.video, Release: func() {}}, nil
+		}
+		name = Automatic
+	}
+	r, err := p.videoRequest(name, plan.WebRTC)
+	if err != nil {
+		return nil, err
+	}
+	output, err := p.use(r)
+	if err != nil {
+		return nil, err
+	}
+	return &Stream{Hub: output.Hub(), Name: name, Why: why, Release: output.Release}, nil
+}
+
+// unfit says why browsers cannot decode the camera's own video by WebRTC.
+func unfit(codec media.Codec, reordered bool) string {
+	switch {
+	case codec != media.H264:
+		return "the camera sends JPEG, which WebRTC does not carry"
+	case reordered:
+		return "the camera reorders frames (B-frames), which browsers do not take by WebRTC"
+	}
+	return ""
+}
+
+// Smaller lists the H.264 renditions that take clearly fewer bits than one, or than
+// the camera's own video, of bitRate bits a second, with the empty name; the largest
+// first.
+func (p *Pipeline) Smaller(name string, bitRate float64) (names []string) {
+	const share = 0.8 // of the bits
+	most := bitRate
+	if name != "" {
+		most = p.bits(name)
+	}
+	bits := map[string]float64{}
+	for _, r := range p.cfg.Record().Renditions {
+		if b := p.bits(r.Name); b > 0 && b <= share*most && r.Name != name {
+			bits[r.Name], names = b, append(names, r.Name)
+		}
+	}
+	slices.SortStableFunc(names, func(a, b string) int { return cmp.Compare(bits[b], bits[a]) })
+	return names
+}
+
+// bits is what a rendition takes a second, or 0 when there is no such H.264.
+func (p *Pipeline) bits(name string) float64 {
+	r, err := p.request(name)
+	if err != nil || r.Codec != media.H264 {
+		return 0
+	}
+	size := p.Size()
+	e, _ := r.Resolve(size[0], size[1])
+	return float64(e.BitRate)
+}
