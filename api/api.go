@@ -4,8 +4,12 @@ package api
 
 import (
 	"context"
+	"errors"
 	"io/fs"
+	"log/slog"
 	"net/http"
+	"net/netip"
+	"sync/atomic"
 	"time"
 
 	"html/template"
@@ -15,6 +19,9 @@ import (
 	"github.com/gin-gonic/gin"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
+	"webostrum/barrier"
+	"webostrum/core/fault"
+	"webostrum/deliver/problem"
 	"webostrum/deliver/viewers"
 	"webostrum/deliver/whep"
 	"webostrum/station"
@@ -28,6 +35,11 @@ type Config struct {
 	Web     fs.FS  // the built console and player
 	Version string // shown in the OpenAPI document
 	Secure  bool   // cookies are for HTTPS only
+	Worker  string // path of the codec worker; empty when there is none
+	Log     *slog.Logger
+
+	// TrustedProxies are those whose word is taken for where a request came from.
+	TrustedProxies []netip.Prefix
 
 	// PlaylistWait is how long a playlist that does not exist yet is waited for;
 	// 0 means 10 s.
@@ -45,21 +57,30 @@ type Config struct {
 
 // API serves HTTP. It is an http.Handler.
 type API struct {
-	cfg         Config
-	store       *store.Store
-	station     *station.Station
-	huma        huma.API
-	handler     http.Handler
+	cfg       Config
+	store     *store.Store
+	station   *station.Station
+	huma      huma.API
+	engine    *gin.Engine
+	handler   http.Handler
+	watchPage *template.Template
+	panics    atomic.Uint64 // requests that panicked
+
+	limits
+	grants  *grants
+	closing context.Context
+	close   context.CancelFunc
+}
+
+// limits are what keeps some callers from taking the service from others.
+type limits struct {
 	viewers     *viewers.Counter
 	throttle    throttle
+	checks      checks
 	nonces      nonces
 	offers      offers
-	watchPage   *template.Template
+	streams     streams
 	inspections chan struct{} // holds a value for each that is going on
-	streams     chan struct{} // the same
-	checking    chan struct{} // the same, of passwords
-	closing     context.Context
-	close       context.CancelFunc
 }
 
 // New makes the API.
@@ -69,25 +90,29 @@ func New(cfg Config) (*API, error) {
 	if err != nil {
 		return nil, err
 	}
+	if cfg.Log == nil {
+		cfg.Log = slog.New(slog.DiscardHandler)
+	}
 	a := &API{
-		cfg: cfg, store: cfg.Store, station: cfg.Station, viewers: viewers.New(cfg.Viewers), watchPage: page,
-		inspections: make(chan struct{}, mostInspections), streams: make(chan struct{}, mostStreams),
-		checking: make(chan struct{}, mostChecks), nonces: newNonces(),
+		cfg: cfg, store: cfg.Store, station: cfg.Station, watchPage: page, grants: newGrants(),
+		limits: limits{viewers: viewers.New(cfg.Viewers), checks: newChecks(), nonces: newNonces(), inspections: make(chan struct{}, mostInspections)},
 	}
 	a.closing, a.close = context.WithCancel(context.Background())
+	go a.grants.run(a.closing) // until EndStreams
 	gin.SetMode(gin.ReleaseMode)
 	g := gin.New()
-	g.Use(gin.Recovery(), secureHeaders)
+	g.Use(a.recoverPanics, secureHeaders)
 	if err := g.SetTrustedProxies(nil); err != nil {
 		return nil, err
 	}
+	a.engine = g
 	a.huma = humagin.New(g, describe(cfg.Version))
 	a.huma.UseMiddleware(a.guard)
 	a.operations()
 	a.routes(g)
 	protection := http.NewCrossOriginProtection()
 	protection.AddInsecureBypassPattern("/media/") // pages of other sites may show what is public; cookies do not come with them
-	a.handler = protection.Handler(a.identify(g))
+	a.handler = a.addressed(protection.Handler(a.identify(g)))
 	return a, nil
 }
 
@@ -119,8 +144,8 @@ func (a *API) routes(g *gin.Engine) {
 	g.GET("/readyz", a.ready)
 	metrics := promhttp.HandlerFor(newRegistry(a), promhttp.HandlerOpts{})
 	g.GET("/metrics", func(c *gin.Context) {
-		if p := permitted(account(c.Request.Context()), needsViewer); p != nil {
-			writeProblem(c.Writer, p)
+		if err := permitted(callerOf(c.Request.Context()), needsEngineer); err != nil {
+			problem.Write(c.Writer, err)
 			return
 		}
 		metrics.ServeHTTP(c.Writer, c.Request)
@@ -135,13 +160,37 @@ func (a *API) routes(g *gin.Engine) {
 	g.NoRoute(a.assets)
 }
 
-// ready says whether the service can do its work: the database answers.
+// ready says whether the service can do its work: records can be read and written.
 func (a *API) ready(c *gin.Context) {
-	if _, err := a.store.Accounts(); err != nil || a.closing.Err() != nil {
-		c.String(http.StatusServiceUnavailable, "not ready\n")
+	c.Header("Cache-Control", "no-store")
+	why := "the service is stopping"
+	if a.closing.Err() == nil {
+		err := a.store.Ready()
+		if err == nil {
+			c.String(http.StatusOK, "ready\n")
+			return
+		}
+		a.cfg.Log.Error("the service is not ready", "error", err)
+		if why = "the records cannot be used"; errors.Is(err, store.ErrDiskFull) {
+			why = "the disk is full"
+		}
+	}
+	c.String(http.StatusServiceUnavailable, "not ready: "+why+"\n")
+}
+
+// recoverPanics keeps a mistake in one request from ending anything else.
+func (a *API) recoverPanics(c *gin.Context) {
+	err := barrier.Do(func() error { c.Next(); return nil })
+	var p *barrier.PanicError
+	if !errors.As(err, &p) {
 		return
 	}
-	c.String(http.StatusOK, "ready\n")
+	a.panics.Add(1)
+	a.cfg.Log.Error("a request panicked", "method", c.Request.Method, "path", c.Request.URL.Path, "error", p, "stack", string(p.Stack))
+	if !c.Writer.Written() {
+		problem.Write(c.Writer, fault.New(fault.Failed, p, ""))
+	}
+	c.Abort()
 }
 
 // Document returns the OpenAPI document without a running service.
@@ -151,4 +200,12 @@ func Document(version string) ([]byte, error) {
 	a := &API{huma: humagin.New(gin.New(), describe(version))}
 	a.operations()
 	return a.OpenAPI()
+}
+
+// Routes returns the method and pattern of each route.
+func (a *API) Routes() (list []string) {
+	for _, r := range a.engine.Routes() {
+		list = append(list, r.Method+" "+r.Path)
+	}
+	return list
 }

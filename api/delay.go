@@ -6,40 +6,34 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"webostrum/apitypes"
 	"webostrum/core/plan"
+	"webostrum/deliver/problem"
 )
 
-
-
-type delayOutput struct {
-	Body struct {
-		Deliveries []Delay `json:"deliveries"`
-	}
-}
-
-func (a *API) feedDelay(_ context.Context, in *feedPath) (*delayOutput, error) {
+func (a *API) feedDelay(_ context.Context, in *feedPath) (*struct{ Body apitypes.DelayList }, error) {
 	f, err := a.station.Get(in.Name)
 	if err != nil {
 		return nil, answerFor(err)
 	}
-	out := &delayOutput{}
+	out := apitypes.DelayList{}
 	path := f.Path()
 	for _, d := range []plan.Delivery{plan.WebRTC, plan.MotionJPEG, plan.HLS} {
 		parts := plan.Delay(d, path)
-		v := Delay{Delivery: string(d), Seconds: plan.Total(parts).Seconds(), Parts: []DelayPart{}}
+		v := apitypes.Delay{Delivery: string(d), Seconds: plan.Total(parts).Seconds(), Parts: []apitypes.DelayPart{}}
 		for _, p := range parts {
-			v.Parts = append(v.Parts, DelayPart{p.Name, p.Length.Seconds(), p.Why})
+			v.Parts = append(v.Parts, apitypes.DelayPart{Name: p.Name, Seconds: p.Length.Seconds(), Why: p.Why})
 		}
-		out.Body.Deliveries = append(out.Body.Deliveries, v)
+		out.Deliveries = append(out.Deliveries, v)
 	}
-	return out, nil
+	return &struct{ Body apitypes.DelayList }{out}, nil
 }
 
 // serveClock answers /clock: a page to hold in front of a camera.
 func serveClock(c *gin.Context) {
 	body, err := pageFiles.ReadFile("pages/clock.html")
 	if err != nil {
-		writeProblem(c.Writer, newProblem(http.StatusInternalServerError, codeInternal, err.Error(), "Look into the service's log."))
+		problem.Write(c.Writer, err)
 		return
 	}
 	c.Header("Cache-Control", "no-store")

@@ -2,225 +2,141 @@ package api
 
 import (
 	"context"
-	"math"
+	"reflect"
 	"time"
 
-	"webostrum/core/rendition"
+	"webostrum/apitypes"
 	"webostrum/ingest/inspect"
 	"webostrum/ingest/source"
 	"webostrum/station"
 	"webostrum/store"
+	"webostrum/transcode"
 )
 
-
-
-const (
-	defaultSegmentMillis  = 2000
-	defaultPlaylistLength = 6
-	defaultPollMillis     = 2000
-)
-
-type feedOutput struct{ Body Feed }
-
-type feedsOutput struct {
-	Body struct {
-		Feeds []Feed `json:"feeds"`
-	}
-}
+type feedOutput struct{ Body apitypes.Feed }
 
 type feedPath struct {
-	Name string `path:"name" maxLength:"63" doc:"Name of the feed"`
+	Name string `path:"name" maxLength:"63" doc:"Name of the feed" example:"lower-station"`
 }
 
-func (a *API) feedViews() []Feed {
+func (a *API) feedViews(who caller) []apitypes.Feed {
 	counts := a.viewers.Counts(time.Now())
-	views := []Feed{}
+	views := []apitypes.Feed{}
 	for _, f := range a.station.List() {
-		views = append(views, a.feedView(f, counts))
+		views = append(views, feedView(f, counts, who))
 	}
 	return views
 }
 
-func (a *API) output(f *station.Feed, err error) (*feedOutput, error) {
+func (a *API) output(ctx context.Context, f *station.Feed, err error) (*feedOutput, error) {
 	if err != nil {
 		return nil, answerFor(err)
 	}
-	return &feedOutput{a.feedView(f, a.viewers.Counts(time.Now()))}, nil
+	return &feedOutput{feedView(f, a.viewers.Counts(time.Now()), callerOf(ctx))}, nil
 }
 
-func (a *API) listFeeds(context.Context, *struct{}) (*feedsOutput, error) {
-	out := &feedsOutput{}
-	out.Body.Feeds = a.feedViews()
-	return out, nil
+func (a *API) listFeeds(ctx context.Context, _ *struct{}) (*struct{ Body apitypes.FeedList }, error) {
+	return &struct{ Body apitypes.FeedList }{apitypes.FeedList{Feeds: a.feedViews(callerOf(ctx))}}, nil
 }
 
-func (a *API) showFeed(_ context.Context, in *feedPath) (*feedOutput, error) {
-	return a.output(a.station.Get(in.Name))
+func (a *API) showFeed(ctx context.Context, in *feedPath) (*feedOutput, error) {
+	f, err := a.station.Get(in.Name)
+	return a.output(ctx, f, err)
 }
 
-func (a *API) addFeed(_ context.Context, in *struct{ Body NewFeed }) (*feedOutput, error) {
+func (a *API) addFeed(ctx context.Context, in *struct{ Body apitypes.NewFeed }) (*feedOutput, error) {
 	b := in.Body
-	r := store.Feed{
-		Name: b.Name, Title: b.Title, Transport: b.Transport, Fingerprint: b.Fingerprint,
-		Fetch: b.Fetch, PollMillis: defaultPollMillis,
-		Audio: b.Audio, AudioHLS: b.AudioHLS, AudioWebRTC: b.AudioWebRTC,
-		SegmentMillis: defaultSegmentMillis, PlaylistLength: defaultPlaylistLength, Public: b.Public, Enabled: b.Enabled == nil || *b.Enabled,
+	r := store.Feed{Name: b.Name, Enabled: b.Enabled == nil || *b.Enabled}
+	if b.Camera.User == "" && b.Camera.Password != "" {
+		return nil, refused("camera.user", "a password without a user is of no use")
 	}
-	if r.Title == "" {
-		r.Title = r.Name
-	}
-	if b.SegmentSeconds != nil {
-		r.SegmentMillis = millis(*b.SegmentSeconds)
-	}
-	if b.PollSeconds != nil {
-		r.PollMillis = millis(*b.PollSeconds)
-	}
-	set(&r.PlaylistLength, b.PlaylistLength)
-	if err := setAddress(&r, b.URL); err != nil {
+	if err := apply(b.FeedSettings, &r, b.Camera.User != ""); err != nil {
 		return nil, err
 	}
-	if b.User != "" {
-		r.User, r.Password = b.User, b.Password
-	} else if b.Password != "" {
-		return nil, refused("user", "a password without a user is of no use")
-	}
-	return a.output(a.station.Add(r))
-}
-
-func millis(seconds float64) int { return int(math.Round(seconds * 1000)) }
-
-// setAddress takes the URL, and the credentials out of it.
-func setAddress(r *store.Feed, raw string) error {
-	u, user, password, err := source.ParseURL(raw)
-	if err != nil {
-		return refused("url", err.Error())
-	}
-	r.URL = u.String()
-	if user != "" {
-		r.User, r.Password = user, password
-	}
-	return nil
+	f, err := a.station.Add(r)
+	return a.output(ctx, f, err)
 }
 
 type editInput struct {
-	Name string `path:"name" maxLength:"63" doc:"Name of the feed"`
-	Body FeedChange
+	Name    string `path:"name" maxLength:"63" doc:"Name of the feed" example:"lower-station"`
+	RawBody []byte `contentType:"application/merge-patch+json"`
 }
 
-func (a *API) editFeed(_ context.Context, in *editInput) (*feedOutput, error) {
-	return a.output(a.station.Edit(in.Name, "the feed was edited", in.Body.apply))
-}
+// settingsType is what a merge patch is checked against.
+var settingsType = reflect.TypeFor[apitypes.FeedSettings]()
 
-func (c FeedChange) apply(r *store.Feed) error {
-	if c.URL != nil {
-		if err := setAddress(r, *c.URL); err != nil {
+func (a *API) editFeed(ctx context.Context, in *editInput) (*feedOutput, error) {
+	f, err := a.station.Edit(in.Name, "the feed was edited", func(r *store.Feed) error {
+		s, credentials, err := a.mergeSettings(settingsOf(*r), in.RawBody)
+		if err != nil {
 			return err
 		}
-	}
-	set(&r.Title, c.Title)
-	set(&r.User, c.User)
-	set(&r.Password, c.Password)
-	set(&r.Transport, c.Transport)
-	set(&r.Fingerprint, c.Fingerprint)
-	set(&r.Fetch, c.Fetch)
-	set(&r.PlaylistLength, c.PlaylistLength)
-	set(&r.Public, c.Public)
-	set(&r.Audio, c.Audio)
-	set(&r.AudioHLS, c.AudioHLS)
-	set(&r.AudioWebRTC, c.AudioWebRTC)
-	if err := c.applyPictures(r); err != nil {
-		return err
-	}
-	if c.PollSeconds != nil {
-		r.PollMillis = millis(*c.PollSeconds)
-	}
-	if c.SegmentSeconds != nil {
-		r.SegmentMillis = millis(*c.SegmentSeconds)
-	}
-	if r.User == "" {
-		if c.Password != nil && *c.Password != "" {
-			return refused("user", "a password without a user is of no use")
+		if credentials && s.Camera.Password == "" && s.Camera.User == r.User {
+			s.Camera.Password = r.Password // the user was said again, and nothing else
 		}
-		r.Password = ""
-	}
-	if r.Title == "" {
-		r.Title = r.Name
-	}
-	return nil
-}
-
-func (c FeedChange) applyPictures(r *store.Feed) error {
-	if c.PictureSize != nil {
-		if _, err := rendition.ParseSize(*c.PictureSize); err != nil {
-			return refused("pictureSize", err.Error())
+		if credentials && s.Camera.User == "" && s.Camera.Password != "" {
+			s.Camera.User = r.User // another password of the same user
 		}
-	}
-	set(&r.PictureSize, c.PictureSize)
-	set(&r.PictureRate, c.PictureRate)
-	set(&r.PictureQuality, c.PictureQuality)
-	return nil
-}
-
-func set[T any](field *T, value *T) {
-	if value != nil {
-		*field = *value
-	}
+		return apply(s, r, credentials)
+	})
+	a.grants.changed()
+	return a.output(ctx, f, err)
 }
 
 func (a *API) removeFeed(_ context.Context, in *feedPath) (*struct{}, error) {
-	return nil, answerFor(a.station.Remove(in.Name))
+	err := a.station.Remove(in.Name)
+	a.grants.changed()
+	return nil, answerFor(err)
 }
 
-func (a *API) startFeed(_ context.Context, in *feedPath) (*feedOutput, error) {
+func (a *API) startFeed(ctx context.Context, in *feedPath) (*feedOutput, error) {
 	f, err := a.station.Get(in.Name)
 	if err != nil {
 		return nil, answerFor(err)
 	}
-	if f.Condition().State == station.StateOff {
-		return a.output(a.station.Edit(in.Name, "the feed was switched on", func(r *store.Feed) error {
+	switch f.Condition().State {
+	case station.StateOff:
+		f, err = a.station.Edit(in.Name, "the feed was switched on", func(r *store.Feed) error {
 			r.Enabled = true
 			return nil
-		}))
+		})
+	case station.StateLive:
+	default:
+		f, err = a.station.Restart(in.Name) // do not wait for the next try
 	}
-	if f.Condition().State == station.StateLive {
-		return a.output(f, nil)
-	}
-	return a.output(a.station.Restart(in.Name)) // do not wait for the next try
+	return a.output(ctx, f, err)
 }
 
-func (a *API) stopFeed(_ context.Context, in *feedPath) (*feedOutput, error) {
-	return a.output(a.station.Edit(in.Name, "the feed was switched off", func(r *store.Feed) error {
+func (a *API) stopFeed(ctx context.Context, in *feedPath) (*feedOutput, error) {
+	f, err := a.station.Edit(in.Name, "the feed was switched off", func(r *store.Feed) error {
 		r.Enabled = false
 		return nil
-	}))
+	})
+	return a.output(ctx, f, err)
 }
 
-type historyOutput struct {
-	Body struct {
-		Points []Point `json:"points" doc:"A point a second, oldest first"`
-	}
-}
-
-func (a *API) feedHistory(_ context.Context, in *feedPath) (*historyOutput, error) {
+func (a *API) feedHistory(_ context.Context, in *feedPath) (*struct{ Body apitypes.History }, error) {
 	f, err := a.station.Get(in.Name)
 	if err != nil {
 		return nil, answerFor(err)
 	}
-	out := &historyOutput{}
-	out.Body.Points = []Point{}
+	h := apitypes.History{Points: []apitypes.Point{}}
 	for _, p := range f.History() {
-		out.Body.Points = append(out.Body.Points, Point{p.At.UTC(), p.Bits, p.Frames})
+		h.Points = append(h.Points, apitypes.Point{At: p.At.UTC(), BitRate: p.Bits, FrameRate: p.Frames})
 	}
-	return out, nil
+	return &struct{ Body apitypes.History }{h}, nil
 }
 
-
-type inspectOutput struct{ Body inspect.Report }
+// The picture of a report.
+const (
+	stillWait  = 3 * time.Second
+	stillWidth = 640 // pixels
+)
 
 // mostInspections bounds how many cameras are looked into at once.
 const mostInspections = 8
 
-func (a *API) inspectCamera(ctx context.Context, in *struct{ Body InspectBody }) (*inspectOutput, error) {
+func (a *API) inspectCamera(ctx context.Context, in *struct{ Body apitypes.Inspection }) (*struct{ Body apitypes.Report }, error) {
 	b := in.Body
 	if _, _, _, err := source.ParseURL(b.URL); err != nil {
 		return nil, refused("url", err.Error())
@@ -238,31 +154,36 @@ func (a *API) inspectCamera(ctx context.Context, in *struct{ Body InspectBody })
 	if err != nil {
 		return nil, answerFor(err)
 	}
-	return &inspectOutput{*report}, nil
+	still, cancel := context.WithTimeout(ctx, stillWait)
+	defer cancel()
+	if picture, err := transcode.Still(still, a.cfg.Worker, report.Keyframe, stillWidth); err == nil {
+		report.Picture = picture // without one the report says all the rest
+	}
+	return &struct{ Body apitypes.Report }{report.Report}, nil
 }
 
 type eventsInput struct {
-	Feed   string `query:"feed" maxLength:"63" doc:"Only this feed's events"`
-	Before int64  `query:"before" minimum:"0" doc:"Only events older than this number"`
-	After  int64  `query:"after" minimum:"0" doc:"Only events newer than this number"`
-	Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"100"`
+	Feed   string    `query:"feed" maxLength:"63" doc:"Only this feed's events"`
+	Kind   string    `query:"kind" enum:"state,change,warning,sign-in,service,transcode,request" doc:"Only events of this kind"`
+	Since  time.Time `query:"since" doc:"Only events from this time on"`
+	Before int64     `query:"before" minimum:"0" doc:"Only events older than this number"`
+	After  int64     `query:"after" minimum:"0" doc:"Only events newer than this number"`
+	Limit  int       `query:"limit" minimum:"1" maximum:"500" default:"100" doc:"How many at most; ask again with before for more"`
 }
 
-type eventsOutput struct {
-	Body struct {
-		Events []Event `json:"events" doc:"Newest first"`
-	}
-}
+const flushWait = time.Second
 
-func (a *API) listEvents(_ context.Context, in *eventsInput) (*eventsOutput, error) {
-	events, err := a.store.Events(store.EventQuery{Feed: in.Feed, Before: in.Before, After: in.After, Limit: in.Limit})
+func (a *API) listEvents(ctx context.Context, in *eventsInput) (*struct{ Body apitypes.EventList }, error) {
+	wait, cancel := context.WithTimeout(ctx, flushWait)
+	defer cancel()
+	a.station.FlushEvents(wait) // what the caller has just done is among them
+	events, err := a.store.Events(store.EventQuery{Feed: in.Feed, Kind: in.Kind, Since: in.Since, Before: in.Before, After: in.After, Limit: in.Limit})
 	if err != nil {
 		return nil, answerFor(err)
 	}
-	out := &eventsOutput{}
-	out.Body.Events = []Event{}
+	out := apitypes.EventList{Events: []apitypes.Event{}}
 	for _, e := range events {
-		out.Body.Events = append(out.Body.Events, eventView(e))
+		out.Events = append(out.Events, apitypes.Event(e))
 	}
-	return out, nil
+	return &struct{ Body apitypes.EventList }{out}, nil
 }

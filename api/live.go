@@ -6,20 +6,28 @@ import (
 	"fmt"
 	"net/http"
 	"reflect"
+	"sync"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 
+	"webostrum/apitypes"
+	"webostrum/core/fault"
 	"webostrum/core/plan"
-	"webostrum/deliver/whep"
+	"webostrum/deliver/problem"
 	"webostrum/station"
 )
 
 const (
 	sseTimeout   = 10 * time.Second
 	sseHeartbeat = 15 * time.Second
-	mostStreams  = 2000
+
+	// Event streams that are open at a time: of those who have signed in, and of players
+	// of strangers, of whom one address has no more than its share.
+	mostOfSignedIn  = 500
+	mostOfStrangers = 2000
+	mostAnAddress   = 64
 )
 
 // stream is one response of server-sent events (HTML, section 9.2).
@@ -55,30 +63,32 @@ func (s *stream) write(text string) error {
 	return s.rc.Flush()
 }
 
-
-
-
-// live streams the state of all feeds and new events.
+// live streams the state of all feeds and, to engineers, new events.
 func (a *API) live(context.Context, *struct{}) (*huma.StreamResponse, error) {
 	return &huma.StreamResponse{Body: func(ctx huma.Context) {
 		c := humagin.Unwrap(ctx)
-		a.serveStream(c.Writer, c.Request, func(s *stream, w *station.Watcher) error {
-			if err := drainEvents(s, w); err != nil {
+		who := callerOf(c.Request.Context())
+		may := func() bool { return a.stillSignedIn(who, c.Request) }
+		a.serveStream(c.Writer, c.Request, who.signedIn(), may, func(s *stream, w *station.Watcher) error {
+			if err := drainEvents(s, w, who); err != nil {
 				return err
 			}
-			return s.send("feeds", LiveFeeds{time.Now().UnixMilli(), a.feedViews()})
+			return s.send("feeds", apitypes.LiveFeeds{Now: time.Now().UnixMilli(), Feeds: a.feedViews(who)})
 		})
 	}}, nil
 }
 
-func drainEvents(s *stream, w *station.Watcher) error {
+func drainEvents(s *stream, w *station.Watcher, who caller) error {
 	for {
 		select {
 		case e, ok := <-w.Events:
 			if !ok {
 				return station.ErrClosed
 			}
-			if err := s.send("event", eventView(e)); err != nil {
+			if !who.engineer() {
+				continue // addresses stand in them
+			}
+			if err := s.send("event", apitypes.Event(e)); err != nil {
 				return err
 			}
 		default:
@@ -87,16 +97,18 @@ func drainEvents(s *stream, w *station.Watcher) error {
 	}
 }
 
-// serveStream calls update at once and at every change, until the viewer or
-// the service goes.
-func (a *API) serveStream(w http.ResponseWriter, r *http.Request, update func(*stream, *station.Watcher) error) {
-	select {
-	case a.streams <- struct{}{}:
-		defer func() { <-a.streams }()
-	default:
-		writeProblem(w, newProblem(http.StatusServiceUnavailable, "streams-exhausted", "Too many pages are open.", "Close some, then try again."))
+// serveStream calls update at once and at every change, until the viewer or the service
+// goes, or the viewer may no longer watch.
+func (a *API) serveStream(w http.ResponseWriter, r *http.Request, signedIn bool, may func() bool, update func(*stream, *station.Watcher) error) {
+	leave, ok := a.streams.enter(clientOf(r.RemoteAddr), signedIn)
+	if !ok {
+		problem.Write(w, fault.New(fault.StreamsFull, nil, ""))
 		return
 	}
+	defer leave()
+	ctx, cancel := context.WithCancel(r.Context())
+	defer cancel()
+	defer a.grants.add(may, cancel)()
 	watcher := a.station.Watch()
 	defer watcher.Close()
 	s := newStream(w)
@@ -115,7 +127,7 @@ func (a *API) serveStream(w http.ResponseWriter, r *http.Request, update func(*s
 			err = update(s, watcher)
 		case <-beat.C:
 			err = s.write(": still here\n\n")
-		case <-r.Context().Done():
+		case <-ctx.Done():
 			return
 		case <-a.closing.Done():
 			return
@@ -127,28 +139,74 @@ func (a *API) serveStream(w http.ResponseWriter, r *http.Request, update func(*s
 }
 
 // serveState streams one feed's state to players; it sends only what is new.
-func (a *API) serveState(w http.ResponseWriter, r *http.Request, f *station.Feed) {
-	var last FeedState
-	a.serveStream(w, r, func(s *stream, _ *station.Watcher) error {
-		state := stateOf(f)
-		state.ICEServers = a.cfg.ICEServers
+func (a *API) serveState(w http.ResponseWriter, r *http.Request, m access) {
+	var last apitypes.FeedState
+	a.serveStream(w, r, !m.stranger(), func() bool { return a.still(m, r) }, func(s *stream, _ *station.Watcher) error {
+		state := stateOf(m)
 		if reflect.DeepEqual(state, last) {
 			return nil
 		}
 		last = state
 		state.Now = time.Now().UnixMilli()
+		state.ICEServers = a.iceServers(time.Now())
 		return s.send("state", state)
 	})
 }
 
-func stateOf(f *station.Feed) FeedState {
-	st := f.Status()
+func stateOf(m access) apitypes.FeedState {
+	st := m.feed.Status()
 	c := st.Condition
-	s := FeedState{State: string(c.State), Reason: f.Waiting(), Run: st.Run, Title: st.Record.Title, Ready: f.Playable(),
+	s := apitypes.FeedState{State: string(c.State), Reason: m.feed.Waiting(), Run: st.Run, Title: st.Record.Title, Ready: m.feed.Playable(),
 		Segment: float64(st.Record.SegmentMillis) / 1000,
-		Audio:   AudioState{HLS: st.Audio.Plans[plan.HLS].Codec != "", WebRTC: st.Audio.Plans[plan.WebRTC].Codec != ""}}
-	if c.Fault != nil {
+		Audio:   apitypes.AudioState{HLS: st.Audio.Plans[plan.HLS].Codec != "", WebRTC: st.Audio.Plans[plan.WebRTC].Codec != ""}}
+	switch {
+	case c.Fault == nil:
+	case m.engineer():
 		s.Remedy = c.Fault.Kind.Remedy
+	default:
+		away, _ := fault.Lookup(fault.CameraAway)
+		s.Reason = away.Sentence
 	}
 	return s
+}
+
+// streams counts the event streams that are open.
+type streams struct {
+	mu        sync.Mutex
+	signedIn  int            // guarded by mu
+	strangers int            // guarded by mu
+	addresses map[string]int // of strangers; guarded by mu
+}
+
+// enter makes room for one more; leave gives it back.
+func (s *streams) enter(address string, signedIn bool) (leave func(), ok bool) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if signedIn {
+		if s.signedIn >= mostOfSignedIn {
+			return nil, false
+		}
+		s.signedIn++
+		return func() {
+			s.mu.Lock()
+			defer s.mu.Unlock()
+			s.signedIn--
+		}, true
+	}
+	if s.strangers >= mostOfStrangers || s.addresses[address] >= mostAnAddress {
+		return nil, false
+	}
+	if s.addresses == nil {
+		s.addresses = make(map[string]int)
+	}
+	s.strangers++
+	s.addresses[address]++
+	return func() {
+		s.mu.Lock()
+		defer s.mu.Unlock()
+		s.strangers--
+		if s.addresses[address]--; s.addresses[address] == 0 {
+			delete(s.addresses, address)
+		}
+	}, true
 }

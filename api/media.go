@@ -11,85 +11,81 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"webostrum/core/fault"
 	"webostrum/deliver/hls"
 	"webostrum/deliver/problem"
-	"webostrum/station"
+	"webostrum/deliver/viewers"
 	"webostrum/store"
 )
 
-func writeProblem(w http.ResponseWriter, p *Problem) {
-	problem.Write(w, problem.Problem{Title: p.Title, Status: p.Status, Detail: p.Detail, Code: p.Code, Remedy: p.Remedy})
-}
-
-// watchable returns the feed when the caller may watch it, and answers when not.
-// linked says that the caller came by a link that opens it.
-func (a *API) watchable(w http.ResponseWriter, r *http.Request, name string, linked bool) *station.Feed {
-	f, err := a.station.Get(name)
-	if err == nil && (f.Public() || linked) {
-		return f
-	}
-	signedIn := account(r.Context()) != nil
-	var p plain
-	if !signedIn {
-		p = a.plainSignIn(r)
-		signedIn = p.who != nil
-	}
-	if err == nil && signedIn {
-		return f
-	}
-	var unknown *Problem
-	if signedIn && errors.As(answerFor(err), &unknown) {
-		writeProblem(w, unknown)
-		return nil
-	}
-	a.demand(w, r, p) // strangers are not told which feeds there are
-	return nil
+// visitor is who watches, as viewers are counted.
+func visitor(r *http.Request, feed string, m access) viewers.Visitor {
+	return viewers.Visitor{Feed: feed, Address: hostOf(r.RemoteAddr), Client: clientOf(r.RemoteAddr), Browser: r.UserAgent(), LetIn: !m.stranger()}
 }
 
 // serveMedia answers everything under /media/{feed}/.
 func (a *API) serveMedia(c *gin.Context) {
-	name := c.Param("feed")
-	rest, linked := a.viaLink(name, strings.TrimPrefix(c.Param("rest"), "/"))
-	f := a.watchable(c.Writer, c.Request, name, linked)
-	if f == nil {
-		return
-	}
-	if file, ok := strings.CutPrefix(rest, "hls/"); ok {
-		h := &hls.Handler{Wait: a.cfg.PlaylistWait, Watched: func(r *http.Request, rendition string, target time.Duration) error {
-			const fewest = 8 * time.Second
-			return full(a.viewers.Saw(r, name, rendition, time.Now(), max(3*target, fewest)))
-		}, Sent: func(r *http.Request, n int64) { a.viewers.Sent(r, name, n) }}
-		h.ServeFile(c.Writer, c.Request, f, file)
-		return
-	}
-	if rest == "whep" || strings.HasPrefix(rest, "whep/") {
-		if f.Public() {
-			c.Writer.Header().Set("Access-Control-Allow-Origin", "*")
+	w, r, name := c.Writer, c.Request, c.Param("feed")
+	rest, link := viaLink(strings.TrimPrefix(c.Param("rest"), "/"))
+	whep := rest == "whep" || strings.HasPrefix(rest, "whep/")
+	if whep { // any page may ask, and is told what is wrong: no cookie goes with it
+		allowOrigins(w.Header())
+		if r.Method == http.MethodOptions {
+			a.optionsWHEP(w, strings.TrimPrefix(rest, "whep"))
+			return
 		}
-		a.serveWHEP(c.Writer, c.Request, name, strings.TrimPrefix(strings.TrimPrefix(rest, "whep"), "/"), f)
+	}
+	m, ok := a.watchable(w, r, name, link)
+	if !ok {
 		return
 	}
-	if m := c.Request.Method; m != http.MethodGet && m != http.MethodHead {
-		c.Writer.Header().Set("Allow", "GET, HEAD")
-		writeProblem(c.Writer, newProblem(http.StatusMethodNotAllowed, "method-not-allowed", "This can only be read.", ""))
-		return
+	if m.feed.Public() {
+		allowOrigins(w.Header())
 	}
-	if f.Public() {
-		c.Writer.Header().Set("Access-Control-Allow-Origin", "*")
+	switch {
+	case whep:
+		a.serveWHEP(w, r, name, strings.TrimPrefix(strings.TrimPrefix(rest, "whep"), "/"), m)
+	case strings.HasPrefix(rest, "hls/"):
+		a.serveHLS(w, r, name, m, strings.TrimPrefix(rest, "hls/"))
+	case r.Method != http.MethodGet && r.Method != http.MethodHead:
+		w.Header().Set("Allow", "GET, HEAD")
+		problem.Write(w, fault.New(fault.MethodNotAllowed, nil, ""))
+	default:
+		a.serveRest(w, r, name, m, rest)
 	}
+}
+
+// allowOrigins lets pages of all origins read an answer; cookies do not come with their
+// requests.
+func allowOrigins(h http.Header) { h.Set("Access-Control-Allow-Origin", "*") }
+
+func (a *API) serveRest(w http.ResponseWriter, r *http.Request, name string, m access, rest string) {
 	switch rest {
 	case "mjpeg":
-		a.serveMotionJPEG(c.Writer, c.Request, name, f)
+		a.serveMotionJPEG(w, r, name, m)
 	case "still.jpg":
-		a.serveStill(c.Writer, c.Request, f)
+		a.serveStill(w, r, m)
 	case "state":
-		a.serveState(c.Writer, c.Request, f)
+		a.serveState(w, r, m)
 	case "time":
-		serveTime(c.Writer)
+		serveTime(w)
 	default:
-		writeProblem(c.Writer, newProblem(http.StatusNotFound, "delivery-unknown", "There is nothing under that address.",
-			"A feed has whep, hls/"+hls.MultivariantName+", mjpeg and still.jpg."))
+		problem.Write(w, fault.New(fault.DeliveryUnknown, nil, ""))
 	}
+}
+
+func (a *API) serveHLS(w http.ResponseWriter, r *http.Request, name string, m access, file string) {
+	who := visitor(r, name, m)
+	h := &hls.Handler{
+		Wait: a.cfg.PlaylistWait,
+		Watched: func(_ *http.Request, rendition string, target time.Duration) error {
+			const fewest = 8 * time.Second
+			return full(a.viewers.Saw(who, rendition, time.Now(), max(3*target, fewest)))
+		},
+		Told: func(err error) error { return toldTo(m.caller, err) },
+		Sent: func(_ *http.Request, n int64) { a.viewers.Sent(who, n) },
+	}
+	h.ServeFile(w, r, m.feed, file)
 }
 
 // serveTime lets players compare their clock with ours.
@@ -103,7 +99,7 @@ func serveTime(w http.ResponseWriter) {
 func (a *API) serveWatch(c *gin.Context) {
 	name := c.Param("feed")
 	f, err := a.station.Get(name)
-	signedIn := account(c.Request.Context()) != nil
+	signedIn := callerOf(c.Request.Context()).signedIn()
 	if !signedIn && (err != nil || !f.Public()) {
 		c.Redirect(http.StatusSeeOther, "/?next="+url.QueryEscape("/watch/"+name))
 		return

@@ -28,13 +28,16 @@ func newRegistry(a *API) *prometheus.Registry {
 		viewers: desc("viewers", "Who watches now."),
 		packets: desc("session_packets_total", "RTP packets of the present session."),
 		lost:    desc("session_lost_packets_total", "RTP packets of the present session that never came."),
-		dropped: desc("session_dropped_pictures_total", "Pictures of the present session that were left out."),
+		dropped: desc("session_dropped_frames_total", "Frames of the present session that were left out."),
 
 		processor: desc("transcoding_cores", "Processor time a second that transcoding takes."),
 		memory:    desc("transcoding_memory_bytes", "Memory that transcoding takes."),
-		leftOut:   desc("transcoding_left_out_pictures_total", "Pictures that were left out because transcoding did not keep up."),
+		leftOut:   desc("transcoding_left_out_frames_total", "Frames that were left out because transcoding did not keep up."),
 		restarts:  desc("transcoding_restarts_total", "Times the codec worker had to be started again."),
 	})
+	r.MustRegister(prometheus.NewCounterFunc(prometheus.CounterOpts{
+		Name: "webostrum_panics_total", Help: "Mistakes of the service's own that ended a request or one try of a feed.",
+	}, func() float64 { return float64(a.panics.Load() + a.station.Panics()) }))
 	return r
 }
 

@@ -8,6 +8,8 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gin-gonic/gin"
 
+	"webostrum/core/fault"
+	"webostrum/deliver/problem"
 	"webostrum/store"
 )
 
@@ -27,6 +29,7 @@ func operation(method, path, id, summary string, need needs, status int) huma.Op
 func (a *API) operations() {
 	const ok, created, none = http.StatusOK, http.StatusCreated, http.StatusNoContent
 	h := a.huma
+	huma.Register(h, operation("GET", "/sign-in", "sign-in-page", "What the sign-in page needs to know", needsNobody, ok), a.firstSignIn)
 	huma.Register(h, operation("POST", "/sign-in", "sign-in", "Sign in", needsNobody, ok), a.signIn)
 	huma.Register(h, operation("POST", "/sign-out", "sign-out", "Sign out", needsNobody, none), a.signOut)
 	huma.Register(h, operation("GET", "/me", "me", "Who is signed in", needsViewer, ok), a.me)
@@ -38,19 +41,19 @@ func (a *API) operations() {
 	huma.Register(h, operation("POST", "/feeds/{name}/start", "start-feed", "Switch a feed on, or try again at once", needsEngineer, ok), a.startFeed)
 	huma.Register(h, operation("POST", "/feeds/{name}/stop", "stop-feed", "Switch a feed off", needsEngineer, ok), a.stopFeed)
 	huma.Register(h, operation("GET", "/feeds/{name}/history", "feed-history", "Bit and frame rate of the last minutes", needsViewer, ok), a.feedHistory)
-	a.conversionOperations(h)
+	a.transcodingOperations(h)
 	a.accountOperations(h)
 	huma.Register(h, operation("GET", "/feeds/{name}/delay", "feed-delay", "What delay cannot be avoided in each delivery", needsViewer, ok), a.feedDelay)
-	huma.Register(h, operation("GET", "/viewers", "list-viewers", "Who watches now", needsViewer, ok), a.listViewers)
+	huma.Register(h, operation("GET", "/viewers", "list-viewers", "Who watches now", needsEngineer, ok), a.listViewers)
 	huma.Register(h, operation("DELETE", "/viewers/{id}", "end-viewer", "End a viewer", needsEngineer, none), a.endViewer)
 	huma.Register(h, operation("POST", "/inspect", "inspect", "Look into a camera", needsEngineer, ok), a.inspectCamera)
-	huma.Register(h, operation("GET", "/events", "list-events", "What happened", needsViewer, ok), a.listEvents)
+	huma.Register(h, operation("GET", "/events", "list-events", "What happened", needsEngineer, ok), a.listEvents)
 	liveOp := operation("GET", "/live", "live", "State of all feeds and new events, as server-sent events", needsViewer, ok)
 	liveOp.Description = "Events named \"feeds\" hold {now, feeds}, once a second and at every change; events named \"event\" hold one event."
 	huma.Register(h, liveOp, a.live)
 }
 
-func (a *API) conversionOperations(h huma.API) {
+func (a *API) transcodingOperations(h huma.API) {
 	const ok, created, none = http.StatusOK, http.StatusCreated, http.StatusNoContent
 	const renditions, requests = "/feeds/{name}/renditions", "/feeds/{name}/requests"
 	huma.Register(h, operation("POST", renditions, "add-rendition", "Add a rendition", needsEngineer, created), a.addRendition)
@@ -76,7 +79,7 @@ func (a *API) accountOperations(h huma.API) {
 // enter signs in with the demo's link.
 func (a *API) enter(c *gin.Context) {
 	if subtle.ConstantTimeCompare([]byte(c.Param("key")), []byte(a.cfg.EnterKey)) != 1 {
-		writeProblem(c.Writer, newProblem(http.StatusNotFound, "page-unknown", "There is nothing under that address.", "The console is at /."))
+		problem.Write(c.Writer, fault.New(fault.PageUnknown, nil, ""))
 		return
 	}
 	who, err := a.store.AccountByName(store.FirstAccount)
@@ -88,5 +91,5 @@ func (a *API) enter(c *gin.Context) {
 			return
 		}
 	}
-	writeProblem(c.Writer, newProblem(http.StatusInternalServerError, codeInternal, err.Error(), "Look into the service's log."))
+	problem.Write(c.Writer, err)
 }

@@ -8,6 +8,8 @@ import (
 	"path"
 	"strings"
 	"time"
+	"webostrum/core/fault"
+	"webostrum/deliver/problem"
 
 	"github.com/gin-gonic/gin"
 )
@@ -53,14 +55,14 @@ func (a *API) assets(c *gin.Context) {
 	name := strings.TrimPrefix(path.Clean(c.Request.URL.Path), "/")
 	if name == "" || !isFile(a.cfg.Web, name) {
 		if strings.HasPrefix(name, "api/") || path.Ext(name) != "" {
-			writeProblem(c.Writer, newProblem(http.StatusNotFound, "page-unknown", "There is nothing under that address.", "The console is at /."))
+			problem.Write(c.Writer, fault.New(fault.PageUnknown, nil, ""))
 			return
 		}
 		name = "console.html" // the console finds its own way from the address
 	}
 	body, err := fs.ReadFile(a.cfg.Web, name)
 	if err != nil {
-		writeProblem(c.Writer, newProblem(http.StatusNotFound, "console-missing", "The console is not built into this program.", "Run \"make build\"."))
+		problem.Write(c.Writer, fault.New(fault.ConsoleMissing, err, ""))
 		return
 	}
 	if strings.Contains(name, "assets/") {

@@ -2,18 +2,18 @@ package api
 
 import (
 	"context"
-	"errors"
 	"net/http"
 	"net/url"
 	"strconv"
 	"sync/atomic"
 	"time"
 
+	"webostrum/core/fault"
 	"webostrum/core/rendition"
 	"webostrum/deliver/mjpeg"
 	"webostrum/deliver/problem"
 	"webostrum/deliver/viewers"
-	"webostrum/station"
+	"webostrum/station/pipeline"
 )
 
 const (
@@ -21,8 +21,8 @@ const (
 	longestFresh = time.Hour
 )
 
-// wanted reads how pictures are asked for.
-func wanted(q url.Values) (w station.Wanted, err error) {
+// jpegRequest reads how pictures are asked for.
+func jpegRequest(q url.Values) (w pipeline.JPEGRequest, err error) {
 	w.Rendition = q.Get("rendition")
 	if w.Size, err = rendition.ParseSize(q.Get("size")); err != nil {
 		return w, refusedQuery("size", err.Error())
@@ -40,48 +40,48 @@ func wanted(q url.Values) (w station.Wanted, err error) {
 	return w, nil
 }
 
-func refusedQuery(name, why string) problem.Problem {
-	return problem.Problem{
-		Status: http.StatusUnprocessableEntity, Code: codeInput, Detail: why,
-		Remedy: "Correct " + name + " in the address, such as ?size=640x360&rate=5&quality=70.",
-	}
+func refusedQuery(name, why string) error {
+	return fault.New(fault.Input, nil, "%s; write it like ?size=640x360&rate=5&quality=70, and correct %s", why, name)
 }
 
 // serveMotionJPEG answers /media/{feed}/mjpeg.
-func (a *API) serveMotionJPEG(w http.ResponseWriter, r *http.Request, name string, f *station.Feed) {
-	want, err := wanted(r.URL.Query())
+func (a *API) serveMotionJPEG(w http.ResponseWriter, r *http.Request, name string, m access) {
+	q, err := jpegRequest(r.URL.Query())
 	if err != nil {
-		writePictureProblem(w, f, err)
+		problem.Write(w, err)
 		return
 	}
+	q.Stranger = m.stranger()
 	if r.Method == http.MethodHead {
 		mjpeg.Serve(r.Context(), w, r, mjpeg.Stream{})
 		return
 	}
 	ctx, cancel := context.WithTimeout(r.Context(), pictureWait)
 	defer cancel()
-	p, err := f.Pictures(ctx, want)
+	j, err := m.feed.JPEG(ctx, q)
 	if err != nil {
-		writePictureProblem(w, f, err)
+		problem.Write(w, toldTo(m.caller, err))
 		return
 	}
-	defer p.Release()
+	defer j.Release()
 	live, end := context.WithCancel(a.closing)
 	defer end()
 	var sent atomic.Uint64
-	viewer, err := a.viewers.Join(r, name, viewers.MotionJPEG, variant(want), func() viewers.Numbers { return viewers.Numbers{Bytes: sent.Load()} }, end)
+	viewer, err := a.viewers.Join(visitor(r, name, m), viewers.MotionJPEG, variant(q), func() viewers.Numbers { return viewers.Numbers{Bytes: sent.Load()} }, end)
 	if err != nil {
-		writePictureProblem(w, f, full(err))
+		problem.Write(w, full(err))
 		return
 	}
 	defer viewer.Leave()
-	mjpeg.Serve(live, w, r, mjpeg.Stream{Hub: p.Hub, Rate: p.FrameRate, Sent: &sent})
+	defer a.grants.add(func() bool { return a.still(m, r) }, end)()
+	mjpeg.Serve(live, w, r, mjpeg.Stream{Hub: j.Hub, Rate: j.FrameRate, Sent: &sent})
 }
 
 // serveStill answers /media/{feed}/still.jpg.
-func (a *API) serveStill(w http.ResponseWriter, r *http.Request, f *station.Feed) {
+func (a *API) serveStill(w http.ResponseWriter, r *http.Request, m access) {
 	q := r.URL.Query()
-	want, err := wanted(q)
+	want, err := jpegRequest(q)
+	want.Stranger = m.stranger()
 	var fresh time.Duration
 	if text := q.Get("max-age"); err == nil && text != "" {
 		secs, convErr := strconv.Atoi(text)
@@ -91,27 +91,15 @@ func (a *API) serveStill(w http.ResponseWriter, r *http.Request, f *station.Feed
 		}
 	}
 	if err != nil {
-		writePictureProblem(w, f, err)
+		problem.Write(w, toldTo(m.caller, err))
 		return
 	}
 	ctx, cancel := context.WithTimeout(r.Context(), pictureWait)
 	defer cancel()
-	s, err := f.Still(ctx, want, fresh)
+	s, err := m.feed.Still(ctx, want, fresh)
 	if err != nil {
-		writePictureProblem(w, f, err)
+		problem.Write(w, toldTo(m.caller, err))
 		return
 	}
-	mjpeg.Still(w, r, s, fresh, f.Public())
-}
-
-// writePictureProblem answers when there is no picture.
-func writePictureProblem(w http.ResponseWriter, f *station.Feed, err error) {
-	var p problem.Problem
-	if !errors.As(err, &p) {
-		p = problem.Problem{Status: http.StatusServiceUnavailable, Code: "feed-not-ready", Detail: f.Waiting(), Remedy: "Ask again in a moment."}
-	}
-	if p.Status == http.StatusServiceUnavailable {
-		w.Header().Set("Retry-After", "2")
-	}
-	problem.Write(w, p)
+	mjpeg.Still(w, r, s, fresh, m.feed.Public())
 }

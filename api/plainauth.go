@@ -7,12 +7,15 @@ import (
 	"encoding/base64"
 	"encoding/binary"
 	"errors"
+	"log/slog"
+	"maps"
 	"net/http"
-	"strconv"
 	"strings"
 	"time"
 
+	"webostrum/core/fault"
 	"webostrum/core/httpauth"
+	"webostrum/deliver/problem"
 	"webostrum/station"
 	"webostrum/store"
 )
@@ -68,28 +71,33 @@ func (a *API) plainSignIn(r *http.Request) (p plain) {
 	if answer.Scheme != "basic" && answer.Scheme != "digest" {
 		return p
 	}
-	now, from := time.Now(), hostOf(r.RemoteAddr)
+	now, client := time.Now(), clientOf(r.RemoteAddr)
 	p.tried = true
-	if p.wait = a.throttle.wait(from, now); p.wait > 0 {
-		return p
-	}
-	var known bool
-	if answer.Scheme == "basic" {
-		p.who, known = a.basic(r, answer)
-	} else {
-		ours, stale := a.nonces.check(answer.Nonce, now)
-		if !ours || stale {
+	if answer.Scheme == "digest" {
+		if ours, stale := a.nonces.check(answer.Nonce, now); !ours || stale {
 			p.stale = stale
 			return p // made by an earlier run, or old: no sign of a wrong password
 		}
-		p.who, known = a.digest(r, answer)
 	}
+	known := a.store.KnowsClient(answer.User, client)
+	settle, wait := a.throttle.reserve(client, answer.User, known, now)
+	if p.wait = wait; wait > 0 {
+		return p
+	}
+	var judged bool
+	if answer.Scheme == "basic" {
+		p.who, judged = a.basic(r, answer)
+	} else {
+		p.who, judged = a.digest(r, answer)
+	}
+	settle(p.who != nil || !judged)
 	switch {
-	case p.who != nil:
-		a.throttle.succeeded(from)
-	case known:
-		a.throttle.failed(from, now)
-		a.station.Note("", station.EventSignIn, "a sign-in for media from "+from+" failed")
+	case p.who != nil && !known:
+		if err := a.store.KnowClient(p.who, client, now); err != nil {
+			slog.Warn("a client could not be remembered", "error", err)
+		}
+	case p.who == nil && judged:
+		a.station.Note("", station.EventSignIn, "a sign-in for media from "+hostOf(r.RemoteAddr)+" failed")
 	}
 	return p
 }
@@ -112,12 +120,11 @@ func (a *API) basic(r *http.Request, answer httpauth.Answer) (who *store.Account
 
 // slowly checks by the password's hash, as signing in to the console does.
 func (a *API) slowly(r *http.Request, answer httpauth.Answer) (*store.Account, bool) {
-	select {
-	case a.checking <- struct{}{}:
-		defer func() { <-a.checking }()
-	case <-r.Context().Done():
+	end, err := a.checks.begin(r.Context(), false)
+	if err != nil {
 		return nil, false
 	}
+	defer end()
 	acc, err := a.store.CheckPassword(answer.User, answer.Password)
 	if err != nil {
 		return nil, errors.Is(err, store.ErrPassword)
@@ -145,8 +152,9 @@ func (a *API) digest(r *http.Request, answer httpauth.Answer) (who *store.Accoun
 // for a password in a box of their own: the page does that.
 func (a *API) demand(w http.ResponseWriter, r *http.Request, p plain) {
 	if p.wait > 0 {
-		w.Header().Set("Retry-After", strconv.Itoa(int(p.wait.Seconds())+1))
-		writeProblem(w, newProblem(http.StatusTooManyRequests, codeTooOften, "Too many failed sign-ins from this address.", "Wait, then try again."))
+		err, header := tooOften(p.wait)
+		maps.Copy(w.Header(), header)
+		problem.Write(w, err)
 		return
 	}
 	if mode := r.Header.Get("Sec-Fetch-Mode"); mode == "" || mode == "navigate" {
@@ -159,20 +167,19 @@ func (a *API) demand(w http.ResponseWriter, r *http.Request, p plain) {
 		}
 	}
 	w.Header().Add("WWW-Authenticate", `Bearer realm="`+store.Realm+`"`)
-	detail, code := "This feed is for people who have signed in.", codeSignIn
+	code := fault.FeedSignInNeeded
 	if p.tried && !p.stale {
-		detail, code = "Name or password is wrong.", codeWrong
+		code = fault.SignInWrong
 	}
-	writeProblem(w, newProblem(http.StatusUnauthorized, code, detail, "Sign in first, use a link that an engineer has made, or ask for the feed to be made public."))
+	problem.Write(w, fault.New(code, nil, ""))
 }
 
-// viaLink takes a link's text out of a media path, "link/TEXT/rest", and says
-// whether it opens the feed.
-func (a *API) viaLink(feed, path string) (rest string, opens bool) {
+// viaLink takes a link's text out of a media path, "link/TEXT/rest".
+func viaLink(path string) (rest, link string) {
 	after, ok := strings.CutPrefix(path, "link/")
 	if !ok {
-		return path, false
+		return path, ""
 	}
-	text, rest, _ := strings.Cut(after, "/")
-	return rest, a.store.Opens(feed, text)
+	link, rest, _ = strings.Cut(after, "/")
+	return rest, link
 }

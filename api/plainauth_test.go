@@ -12,7 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"webostrum/api"
+	"webostrum/apitypes"
 	"webostrum/client"
 	"webostrum/core/httpauth"
 	"webostrum/testkit/pictures"
@@ -30,7 +30,7 @@ func (w *world) addMotionJPEG(name string) *webcam.Camera {
 		}
 		webcam.Film(conn, 20*time.Millisecond, picture)
 	})
-	_, err := client.New(w.url, w.engineer).AddFeed(context.Background(), api.NewFeed{Name: name, URL: c.URL})
+	_, err := client.New(w.url, w.engineer).AddFeed(context.Background(), apitypes.NewFeed{Name: name, FeedSettings: apitypes.Defaults(c.URL)})
 	require.NoError(w.t, err)
 	return c
 }
@@ -144,12 +144,12 @@ func TestAccounts(t *testing.T) {
 	w := start(t)
 	w.addMotionJPEG("yard")
 	c, ctx := client.New(w.url, w.engineer), context.Background()
-	_, err := c.AddAccount(ctx, api.NewAccount{Name: "panel", Role: "viewer", Password: "short"})
+	_, err := c.AddAccount(ctx, apitypes.NewAccount{Name: "panel", Role: "viewer", Password: "short"})
 	require.Error(t, err)
-	a, err := c.AddAccount(ctx, api.NewAccount{Name: "panel", Role: "viewer", Password: "long-enough"})
+	a, err := c.AddAccount(ctx, apitypes.NewAccount{Name: "panel", Role: "viewer", Password: "long-enough"})
 	require.NoError(t, err)
 	assert.Equal(t, "viewer", a.Role)
-	_, err = c.AddAccount(ctx, api.NewAccount{Name: "panel", Password: "long-enough"})
+	_, err = c.AddAccount(ctx, apitypes.NewAccount{Name: "panel", Password: "long-enough"})
 	assert.ErrorContains(t, err, "already")
 	see := func(secret string) int {
 		r, _ := http.NewRequest("GET", "/", nil)

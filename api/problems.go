@@ -2,47 +2,35 @@ package api
 
 import (
 	"errors"
+	"fmt"
 	"net/http"
 	"sync"
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"webostrum/apitypes"
 	"webostrum/core/fault"
+	"webostrum/deliver/problem"
 	"webostrum/station"
 	"webostrum/store"
 )
 
-// Problem is the body of every error answer (RFC 9457), with two members more.
-type Problem struct {
-	huma.ErrorModel
-	Code   string `json:"code,omitempty" doc:"The kind of problem, for programs"`
-	Remedy string `json:"remedy,omitempty" doc:"What to do next"`
-}
-
-// The codes of problems that are not a camera's.
-const (
-	codeInput      = "input-refused"
-	codeUnknown    = "feed-unknown"
-	codeTaken      = "feed-name-taken"
-	codeSignIn     = "sign-in-needed"
-	codeWrong      = "sign-in-refused"
-	codeTooOften   = "sign-in-too-often"
-	codeNotAllowed = "not-allowed"
-	codeStopping   = "service-stopping"
-	codeInternal   = "service-failed"
-)
-
-func newProblem(status int, code, detail, remedy string) *Problem {
-	return &Problem{
-		ErrorModel: huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: detail},
-		Code:       code, Remedy: remedy,
-	}
-}
-
 // refused is a problem with one field of the input.
-func refused(field, why string) *Problem {
-	p := newProblem(http.StatusUnprocessableEntity, codeInput, why, "Correct the field and send it again.")
-	p.Errors = []*huma.ErrorDetail{{Location: "body." + field, Message: why}}
+func refused(field, why string) *apitypes.Problem { return refusedAs(fault.Input, field, why) }
+
+func refusedAs(code fault.Code, field, why string) *apitypes.Problem {
+	p := problem.Of(fault.New(code, nil, ""))
+	if code == fault.Input {
+		p.Detail = why
+	}
+	p.Errors = []apitypes.FieldError{{Location: "body." + field, Message: why}}
+	return p
+}
+
+// taken is a conflict about a name.
+func taken(format string, args ...any) *apitypes.Problem {
+	p := problem.Of(fault.New(fault.NameTaken, nil, "%s", fmt.Sprintf(format, args...)))
+	p.Errors = []apitypes.FieldError{{Location: "body.name", Message: "is taken"}}
 	return p
 }
 
@@ -53,46 +41,48 @@ var problemsOnce sync.Once
 func useProblems() {
 	problemsOnce.Do(func() {
 		huma.NewError = func(status int, msg string, errs ...error) huma.StatusError {
-			p := newProblem(status, "", msg, "")
+			p := &apitypes.Problem{Status: status, Title: http.StatusText(status), Detail: msg}
 			for _, err := range errs {
-				p.Add(err)
+				var detail *huma.ErrorDetail
+				if errors.As(err, &detail) {
+					p.Errors = append(p.Errors, apitypes.FieldError{Location: detail.Location, Message: detail.Message})
+				} else if err != nil {
+					p.Errors = append(p.Errors, apitypes.FieldError{Message: err.Error()})
+				}
 			}
 			if status == http.StatusUnprocessableEntity || status == http.StatusBadRequest {
-				p.Code, p.Remedy = codeInput, "Correct what is named under errors and send it again."
+				k, _ := fault.Lookup(fault.Input)
+				p.Code, p.Remedy = string(k.Code), k.Remedy
 			}
 			return p
 		}
 	})
 }
 
-// faultStatus is the HTTP status for a class of fault.
-var faultStatus = map[fault.Class]int{
-	fault.ClassUsage:       http.StatusUnprocessableEntity,
-	fault.ClassNotFound:    http.StatusBadGateway,
-	fault.ClassRefused:     http.StatusBadGateway,
-	fault.ClassUnreachable: http.StatusBadGateway,
-	fault.ClassBroken:      http.StatusBadGateway,
-}
-
 // answerFor turns an error into the problem that the caller gets.
 func answerFor(err error) error {
-	var f *fault.Error
-	var p *Problem
 	switch {
 	case err == nil:
 		return nil
-	case errors.As(err, &p):
-		return p
-	case errors.As(err, &f):
-		return newProblem(faultStatus[f.Kind.Class], string(f.Kind.Code), f.Error(), f.Kind.Remedy)
 	case errors.Is(err, store.ErrNotFound):
-		return newProblem(http.StatusNotFound, codeUnknown, "There is no feed of that name.", "List the feeds to see which there are.")
+		return problem.Of(fault.New(fault.FeedUnknown, err, ""))
 	case errors.Is(err, store.ErrTaken):
-		p := newProblem(http.StatusConflict, codeTaken, "There is a feed of that name already.", "Choose another name, or edit that feed.")
-		p.Errors = []*huma.ErrorDetail{{Location: "body.name", Message: "is taken"}}
-		return p
+		return taken("there is a feed of that name")
 	case errors.Is(err, station.ErrClosed):
-		return newProblem(http.StatusServiceUnavailable, codeStopping, "The service is stopping.", "Try again when it is up.")
+		return problem.Of(fault.New(fault.Stopping, err, ""))
 	}
-	return newProblem(http.StatusInternalServerError, codeInternal, err.Error(), "Look into the service's log.")
+	return problem.Of(err)
+}
+
+// toldTo is what a caller may know of an error of a feed: strangers and viewers are not
+// told where the camera is and what it says.
+func toldTo(who caller, err error) error {
+	var f *fault.Error
+	if who.engineer() || !errors.As(err, &f) {
+		return err
+	}
+	if f.Kind.Camera() || f.Kind.Code == fault.FeedNotReady && f.Cause != nil {
+		return fault.New(fault.CameraAway, nil, "")
+	}
+	return err
 }

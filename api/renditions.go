@@ -3,32 +3,31 @@ package api
 import (
 	"context"
 	"fmt"
-	"net/http"
 	"slices"
 
+	"webostrum/apitypes"
+	"webostrum/core/fault"
 	"webostrum/core/hls"
 	"webostrum/core/media"
 	"webostrum/core/rendition"
+	"webostrum/deliver/problem"
 	"webostrum/station"
+	"webostrum/station/pipeline"
 	"webostrum/store"
 )
 
-
-
-
-
-func transcodingView(s station.Status) Transcoding {
+func transcodingView(s station.Status) apitypes.Transcoding {
 	c := s.Costs
-	return Transcoding{
+	return apitypes.Transcoding{
 		Missing: s.Missing, Running: c.Running, Memory: c.Memory, Processor: c.Processor, Decoding: c.Decoding,
 		Dropped: c.Dropped, Undecoded: c.Undecoded, Restarts: c.Restarts, LastError: c.LastError,
 	}
 }
 
-func renditionViews(s station.Status) []Rendition {
-	views := []Rendition{}
+func renditionViews(s station.Status) []apitypes.Rendition {
+	views := []apitypes.Rendition{}
 	if s.Codec == media.JPEG {
-		automatic := store.Rendition{Name: station.Automatic, Codec: string(media.H264)}
+		automatic := store.Rendition{Name: pipeline.Automatic, Codec: string(media.H264)}
 		v := renditionView(s, automatic)
 		v.Automatic = true
 		views = append(views, v)
@@ -39,8 +38,8 @@ func renditionViews(s station.Status) []Rendition {
 	return views
 }
 
-func renditionView(s station.Status, r store.Rendition) Rendition {
-	v := Rendition{RenditionBody: RenditionBody{
+func renditionView(s station.Status, r store.Rendition) apitypes.Rendition {
+	v := apitypes.Rendition{NewRendition: apitypes.NewRendition{
 		Name: r.Name, Codec: r.Codec, Size: r.Size, FrameRate: r.FrameRate, BitRate: r.BitRate, KeyframeSeconds: r.KeySeconds,
 		Profile: r.Profile, Quality: r.Quality, Text: r.Text, TextCorner: r.TextCorner, TextSize: r.TextSize,
 	}}
@@ -48,51 +47,51 @@ func renditionView(s station.Status, r store.Rendition) Rendition {
 	if r.Codec == string(media.JPEG) {
 		v.Path = fmt.Sprintf("/media/%s/mjpeg?rendition=%s", s.Record.Name, r.Name)
 	}
-	w, err := station.RenditionRequest(r, s.Record)
+	w, err := pipeline.Request(r, s.Record)
 	if err != nil {
 		v.Note = err.Error()
 		return v
 	}
 	if s.Width > 0 {
-		var made rendition.Encoding
-		made, v.Note = w.Resolve(s.Width, s.Height)
-		v.MadeWidth, v.MadeHeight = made.Width, made.Height
+		var e rendition.Encoding
+		e, v.Note = w.Resolve(s.Width, s.Height)
+		v.OutWidth, v.OutHeight = e.Width, e.Height
 	}
 	for _, o := range s.Costs.Outputs {
 		if o.Request.Key() == w.Key() {
-			v.Running, v.Users, v.Share, v.MadeFrameRate = true, o.Users, o.Share, o.FrameRate
+			v.Running, v.Users, v.Share, v.OutFrameRate = true, o.Users, o.Share, o.FrameRate
 		}
 	}
 	return v
 }
 
 type renditionPath struct {
-	Name      string `path:"name" maxLength:"63" doc:"Name of the feed"`
-	Rendition string `path:"rendition" maxLength:"40" doc:"Name of the rendition"`
+	feedPath
+	Rendition string `path:"rendition" maxLength:"40" doc:"Name of the rendition" example:"small"`
 }
 
-type renditionOutput struct{ Body Rendition }
+type renditionOutput struct{ Body apitypes.Rendition }
 
 const mostRenditions = 12
 
-var errNoRendition = newProblem(http.StatusNotFound, "rendition-unknown", "The feed has no rendition of that name.", "Show the feed to see which there are.")
+var errNoRendition = problem.Of(fault.New(fault.RenditionUnknown, nil, ""))
 
 func (a *API) addRendition(_ context.Context, in *struct {
-	Name string `path:"name" maxLength:"63" doc:"Name of the feed"`
-	Body RenditionBody
+	feedPath
+	Body apitypes.NewRendition
 }) (*renditionOutput, error) {
 	b := in.Body
 	r := store.Rendition{
 		Name: b.Name, Codec: b.Codec, Size: b.Size, FrameRate: b.FrameRate, BitRate: b.BitRate, KeySeconds: b.KeyframeSeconds,
 		Profile: b.Profile, Quality: b.Quality, Text: b.Text, TextCorner: b.TextCorner, TextSize: b.TextSize,
 	}
-	if slices.Contains([]string{hls.Original, station.Automatic, "index"}, b.Name) {
+	if slices.Contains([]string{hls.Original, pipeline.Automatic, "index"}, b.Name) {
 		return nil, refused("name", fmt.Sprintf("%q has a meaning of its own here; choose another name", b.Name))
 	}
 	return a.changed(in.Name, b.Name, "rendition "+b.Name+" was added", func(f *store.Feed) error {
 		switch {
 		case slices.ContainsFunc(f.Renditions, func(x store.Rendition) bool { return x.Name == b.Name }):
-			return conflict("The feed has a rendition of that name already.")
+			return taken("the feed has a rendition of that name")
 		case len(f.Renditions) >= mostRenditions:
 			return refused("name", fmt.Sprintf("a feed can have %d renditions; remove one first", mostRenditions))
 		}
@@ -102,10 +101,6 @@ func (a *API) addRendition(_ context.Context, in *struct {
 		f.Renditions = append(f.Renditions, r)
 		return nil
 	})
-}
-
-func conflict(why string) *Problem {
-	return newProblem(http.StatusConflict, codeTaken, why, "Choose another name, or edit that one.")
 }
 
 const defaultTextSize = 5
@@ -123,8 +118,8 @@ func complete(r *store.Rendition, feed store.Feed) error {
 	if _, err := rendition.ParseSize(r.Size); err != nil {
 		return refused("size", err.Error())
 	}
-	if _, err := station.RenditionRequest(*r, feed); err != nil {
-		return newProblem(http.StatusUnprocessableEntity, codeInput, err.Error(), "Ask for something else.")
+	if _, err := pipeline.Request(*r, feed); err != nil {
+		return answerFor(fault.New(fault.Input, err, "%v", err))
 	}
 	return nil
 }
@@ -144,21 +139,21 @@ func (a *API) changed(feed, rendition, what string, change func(*store.Feed) err
 }
 
 func (a *API) editRendition(_ context.Context, in *struct {
-	Name      string `path:"name" maxLength:"63" doc:"Name of the feed"`
-	Rendition string `path:"rendition" maxLength:"40" doc:"Name of the rendition"`
-	Body      RenditionChange
+	feedPath
+	Rendition string `path:"rendition" maxLength:"40" doc:"Name of the rendition" example:"small"`
+	Body      apitypes.RenditionChange
 }) (*renditionOutput, error) {
 	return a.changed(in.Name, in.Rendition, "rendition "+in.Rendition+" was edited", func(f *store.Feed) error {
 		i := slices.IndexFunc(f.Renditions, func(x store.Rendition) bool { return x.Name == in.Rendition })
 		if i < 0 {
 			return errNoRendition
 		}
-		in.Body.apply(&f.Renditions[i])
+		applyRendition(in.Body, &f.Renditions[i])
 		return complete(&f.Renditions[i], *f)
 	})
 }
 
-func (c RenditionChange) apply(r *store.Rendition) {
+func applyRendition(c apitypes.RenditionChange, r *store.Rendition) {
 	set(&r.Size, c.Size)
 	set(&r.FrameRate, c.FrameRate)
 	set(&r.BitRate, c.BitRate)
@@ -180,4 +175,10 @@ func (a *API) removeRendition(_ context.Context, in *renditionPath) (*struct{}, 
 		return nil
 	})
 	return nil, answerFor(err)
+}
+
+func set[T any](field *T, value *T) {
+	if value != nil {
+		*field = *value
+	}
 }

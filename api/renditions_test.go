@@ -14,18 +14,18 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"webostrum/api"
+	"webostrum/apitypes"
 	"webostrum/client"
 	corejpeg "webostrum/core/jpeg"
 	"webostrum/testkit"
 )
 
 // live waits until a feed is live.
-func (w *world) live(name string) api.Feed {
+func (w *world) live(name string) apitypes.Feed {
 	w.t.Helper()
 	ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
 	defer cancel()
-	var f api.Feed
+	var f apitypes.Feed
 	require.NoError(w.t, testkit.Eventually(ctx, func() bool {
 		var err error
 		f, err = client.New(w.url, w.engineer).Feed(ctx, name)
@@ -40,18 +40,18 @@ func TestRenditions(t *testing.T) {
 	w.addMotionJPEG("yard")
 	w.live("yard")
 	c, ctx := client.New(w.url, w.engineer), context.Background()
-	r, err := c.AddRendition(ctx, "yard", api.RenditionBody{Name: "small", Size: "33x25"})
+	r, err := c.AddRendition(ctx, "yard", apitypes.NewRendition{Name: "small", Size: "33x25"})
 	require.NoError(t, err)
-	assert.Equal(t, []int{32, 24}, []int{r.MadeWidth, r.MadeHeight}, "of 64x48")
+	assert.Equal(t, []int{32, 24}, []int{r.OutWidth, r.OutHeight}, "of 64x48")
 	assert.Contains(t, r.Note, "33x25 asked, 32x24 made")
 	assert.Equal(t, "/media/yard/hls/small.m3u8", r.Path)
-	r, err = c.AddRendition(ctx, "yard", api.RenditionBody{Name: "panel", Codec: "JPEG", Size: "1/2", Text: "{place}"})
+	r, err = c.AddRendition(ctx, "yard", apitypes.NewRendition{Name: "panel", Codec: "JPEG", Size: "1/2", Text: "{place}"})
 	require.NoError(t, err)
 	assert.Equal(t, "/media/yard/mjpeg?rendition=panel", r.Path)
 	assert.Equal(t, "bottom-left", r.TextCorner)
 
 	rate := 5.0
-	r, err = c.EditRendition(ctx, "yard", "small", api.RenditionChange{FrameRate: &rate})
+	r, err = c.EditRendition(ctx, "yard", "small", apitypes.RenditionChange{FrameRate: &rate})
 	require.NoError(t, err)
 	assert.Equal(t, 5.0, r.FrameRate)
 	assert.Equal(t, "33x25", r.Size, "what is not given stays")
@@ -64,7 +64,7 @@ func TestRenditions(t *testing.T) {
 	assert.Equal(t, []string{"automatic", "panel", "small"}, names)
 	require.NoError(t, c.RemoveRendition(ctx, "yard", "small"))
 	assert.Error(t, c.RemoveRendition(ctx, "yard", "small"))
-	_, err = c.EditRendition(ctx, "yard", "small", api.RenditionChange{FrameRate: &rate})
+	_, err = c.EditRendition(ctx, "yard", "small", apitypes.RenditionChange{FrameRate: &rate})
 	assert.ErrorContains(t, err, "no rendition")
 }
 
@@ -74,30 +74,30 @@ func TestRenditionsThatCannotBe(t *testing.T) {
 	w.addMotionJPEG("yard")
 	c, ctx := client.New(w.url, w.engineer), context.Background()
 	for name, tt := range map[string]struct {
-		in   api.RenditionBody
+		in   apitypes.NewRendition
 		want string
 	}{
-		"reserved":   {api.RenditionBody{Name: "automatic"}, "meaning of its own"},
-		"size":       {api.RenditionBody{Name: "a", Size: "big"}, "write a size like"},
-		"no name":    {api.RenditionBody{}, "validation"},
-		"codec":      {api.RenditionBody{Name: "a", Codec: "VP8"}, "validation"},
-		"bit rate":   {api.RenditionBody{Name: "a", BitRate: 5}, "bit/s"},
-		"keyframes":  {api.RenditionBody{Name: "a", KeyframeSeconds: 0.01}, "keyframe"},
-		"frame rate": {api.RenditionBody{Name: "a", FrameRate: 0.001}, "frames a second"},
-		"text size":  {api.RenditionBody{Name: "a", Text: "x", TextSize: 0.5}, "height"},
+		"reserved":   {apitypes.NewRendition{Name: "automatic"}, "meaning of its own"},
+		"size":       {apitypes.NewRendition{Name: "a", Size: "big"}, "write a size like"},
+		"no name":    {apitypes.NewRendition{}, "validation"},
+		"codec":      {apitypes.NewRendition{Name: "a", Codec: "VP8"}, "validation"},
+		"bit rate":   {apitypes.NewRendition{Name: "a", BitRate: 5}, "bit/s"},
+		"keyframes":  {apitypes.NewRendition{Name: "a", KeyframeSeconds: 0.01}, "keyframe"},
+		"frame rate": {apitypes.NewRendition{Name: "a", FrameRate: 0.001}, "frames a second"},
+		"text size":  {apitypes.NewRendition{Name: "a", Text: "x", TextSize: 0.5}, "height"},
 	} {
 		_, err := c.AddRendition(ctx, "yard", tt.in)
 		assert.ErrorContains(t, err, tt.want, name)
 	}
-	_, err := c.AddRendition(ctx, "nowhere", api.RenditionBody{Name: "a"})
+	_, err := c.AddRendition(ctx, "nowhere", apitypes.NewRendition{Name: "a"})
 	assert.ErrorContains(t, err, "no feed")
 	for range 12 {
-		_, err = c.AddRendition(ctx, "yard", api.RenditionBody{Name: "r" + string(rune('a'+len(w.live("yard").Renditions)))})
+		_, err = c.AddRendition(ctx, "yard", apitypes.NewRendition{Name: "r" + string(rune('a'+len(w.live("yard").Renditions)))})
 		require.NoError(t, err)
 	}
-	_, err = c.AddRendition(ctx, "yard", api.RenditionBody{Name: "onemore"})
+	_, err = c.AddRendition(ctx, "yard", apitypes.NewRendition{Name: "onemore"})
 	assert.ErrorContains(t, err, "remove one first")
-	_, err = client.New(w.url, w.viewer).AddRendition(ctx, "yard", api.RenditionBody{Name: "a"})
+	_, err = client.New(w.url, w.viewer).AddRendition(ctx, "yard", apitypes.NewRendition{Name: "a"})
 	assert.ErrorContains(t, err, "changes nothing")
 }
 
@@ -179,12 +179,12 @@ func TestCameraRequests(t *testing.T) {
 	camera := w.addMotionJPEG("yard")
 	w.live("yard")
 	c, ctx := client.New(w.url, w.engineer), context.Background()
-	_, err := c.AddRequest(ctx, "yard", api.CameraRequest{Name: "size", Method: "POST", Target: "/settings?secret=1", Body: `{"size":"vga"}`})
+	_, err := c.AddRequest(ctx, "yard", apitypes.CameraRequest{Name: "size", Method: "POST", Target: "/settings?secret=1", Body: `{"size":"vga"}`})
 	require.NoError(t, err)
-	_, err = c.AddRequest(ctx, "yard", api.CameraRequest{Name: "size", Target: "/"})
+	_, err = c.AddRequest(ctx, "yard", apitypes.CameraRequest{Name: "size", Target: "/"})
 	assert.ErrorContains(t, err, "already")
 	for _, bad := range []string{"http://192.0.2.1/x", "settings", "//192.0.2.1/x", "ftp://127.0.0.1/x", "file:///etc/passwd"} {
-		_, err = c.AddRequest(ctx, "yard", api.CameraRequest{Name: "bad", Target: bad})
+		_, err = c.AddRequest(ctx, "yard", apitypes.CameraRequest{Name: "bad", Target: bad})
 		assert.ErrorContains(t, err, "own host", bad)
 	}
 	answer, err := c.RunRequest(ctx, "yard", "size")

@@ -4,43 +4,52 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"net/http"
 	"slices"
 
+	"webostrum/apitypes"
 	"webostrum/core/fault"
+	"webostrum/deliver/problem"
 	"webostrum/ingest/camhttp"
 	"webostrum/ingest/source"
 	"webostrum/store"
 )
 
-
-
-func requestViews(list []store.CameraRequest) []CameraRequest {
-	views := []CameraRequest{}
+// requestViews are requests without what may be a password: values in their targets, and
+// their bodies.
+func requestViews(list []store.CameraRequest) []apitypes.CameraRequest {
+	views := []apitypes.CameraRequest{}
 	for _, q := range list {
-		views = append(views, CameraRequest{Name: q.Name, Method: q.Method, Target: q.Target, Body: q.Body, AtConnection: q.AtConnection})
+		views = append(views, requestView(q))
 	}
 	return views
 }
 
+func requestView(q store.CameraRequest) apitypes.CameraRequest {
+	v := apitypes.CameraRequest{Name: q.Name, Method: q.Method, Target: hideQuery(q.Target), AtConnection: q.AtConnection}
+	if q.Body != "" {
+		v.Body = hidden
+	}
+	return v
+}
+
 type requestPath struct {
-	Name    string `path:"name" maxLength:"63" doc:"Name of the feed"`
+	feedPath
 	Request string `path:"request" maxLength:"40" doc:"Name of the request"`
 }
 
 const mostRequests = 16
 
-var errNoRequest = newProblem(http.StatusNotFound, "camera-request-unknown", "The feed has no camera request of that name.", "Show the feed to see which there are.")
+var errNoRequest = problem.Of(fault.New(fault.RequestUnknown, nil, ""))
 
 func (a *API) addRequest(_ context.Context, in *struct {
-	Name string `path:"name" maxLength:"63" doc:"Name of the feed"`
-	Body CameraRequest
-}) (*struct{ Body CameraRequest }, error) {
+	feedPath
+	Body apitypes.CameraRequest
+}) (*struct{ Body apitypes.CameraRequest }, error) {
 	q := store.CameraRequest{Name: in.Body.Name, Method: in.Body.Method, Target: in.Body.Target, Body: in.Body.Body, AtConnection: in.Body.AtConnection}
 	_, err := a.station.Edit(in.Name, "camera request "+q.Name+" was added", func(f *store.Feed) error {
 		switch {
 		case slices.ContainsFunc(f.Requests, func(x store.CameraRequest) bool { return x.Name == q.Name }):
-			return conflict("The feed has a camera request of that name already.")
+			return taken("the feed has a camera request of that name")
 		case len(f.Requests) >= mostRequests:
 			return refused("name", fmt.Sprintf("a feed can have %d camera requests; remove one first", mostRequests))
 		}
@@ -57,7 +66,7 @@ func (a *API) addRequest(_ context.Context, in *struct {
 	if err != nil {
 		return nil, answerFor(err)
 	}
-	return &struct{ Body CameraRequest }{in.Body}, nil
+	return &struct{ Body apitypes.CameraRequest }{requestView(q)}, nil
 }
 
 func (a *API) removeRequest(_ context.Context, in *requestPath) (*struct{}, error) {
@@ -72,7 +81,7 @@ func (a *API) removeRequest(_ context.Context, in *requestPath) (*struct{}, erro
 	return nil, answerFor(err)
 }
 
-func (a *API) runRequest(ctx context.Context, in *requestPath) (*struct{ Body CameraAnswer }, error) {
+func (a *API) runRequest(ctx context.Context, in *requestPath) (*struct{ Body apitypes.CameraAnswer }, error) {
 	if _, err := a.station.Get(in.Name); err != nil {
 		return nil, answerFor(err)
 	}
@@ -82,10 +91,10 @@ func (a *API) runRequest(ctx context.Context, in *requestPath) (*struct{ Body Ca
 	case errors.Is(err, store.ErrNotFound):
 		return nil, errNoRequest
 	case errors.Is(err, camhttp.ErrElsewhere):
-		return nil, newProblem(http.StatusUnprocessableEntity, codeInput, err.Error(), "Remove the request and add it with a path.")
+		return nil, refused("target", err.Error())
 	case errors.As(err, &f), err != nil:
 		return nil, answerFor(err)
 	}
 	const perMilli = 1e6
-	return &struct{ Body CameraAnswer }{CameraAnswer{answer.Status, answer.Text, float64(answer.Took) / perMilli}}, nil
+	return &struct{ Body apitypes.CameraAnswer }{apitypes.CameraAnswer{Status: answer.Status, Text: answer.Text, Millis: float64(answer.Took) / perMilli}}, nil
 }

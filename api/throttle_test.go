@@ -6,28 +6,93 @@ import (
 	"time"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 )
 
-func TestThrottle(t *testing.T) {
+var noon = time.Date(2026, 6, 1, 12, 0, 0, 0, time.UTC)
+
+// fail reserves a try and has it be wrong.
+func fail(th *throttle, address, account string, known bool, now time.Time) (wait time.Duration) {
+	settle, wait := th.reserve(address, account, known, now)
+	if settle != nil {
+		settle(false)
+	}
+	return wait
+}
+
+func TestFailuresDoubleTheWait(t *testing.T) {
 	t.Parallel()
 	var th throttle
-	now := time.Date(2026, 6, 1, 12, 0, 0, 0, time.UTC)
+	now := noon
 	var waits []time.Duration
-	for range 12 {
-		th.failed("a", now)
-		waits = append(waits, th.wait("a", now))
+	for i := range 10 {
+		require.Zero(t, fail(&th, "a", fmt.Sprint(i), false, now))
+		_, wait := th.reserve("a", "x", true, now)
+		waits = append(waits, wait)
+		if wait == 0 {
+			th.addresses["a"].count-- // only looked
+		}
+		now = now.Add(wait)
 	}
 	second := time.Second
-	assert.Equal(t, []time.Duration{0, 0, 0, 2 * second, 4 * second, 8 * second, 16 * second, 32 * second, time.Minute, time.Minute, time.Minute, time.Minute}, waits)
-	assert.Zero(t, th.wait("b", now), "others are not held up")
-	assert.Zero(t, th.wait("a", now.Add(time.Minute)))
-	th.failed("a", now.Add(time.Hour))
-	assert.Zero(t, th.wait("a", now.Add(time.Hour)), "forgotten after a while")
-	th.failed("c", now)
-	th.succeeded("c")
-	assert.Zero(t, th.wait("c", now))
-	for i := range 3 * mostTracked {
-		th.failed(fmt.Sprint(i), now)
+	assert.Equal(t, []time.Duration{0, 0, 0, 2 * second, 4 * second, 8 * second, 16 * second, 32 * second, time.Minute, time.Minute}, waits)
+	assert.Zero(t, fail(&th, "b", "x", false, now), "others are not held up")
+	assert.Zero(t, fail(&th, "a", "x", false, now.Add(time.Hour)), "forgotten after a while")
+}
+
+// TestTriesAtTheSameTime are reserved before any of them is judged.
+func TestTriesAtTheSameTime(t *testing.T) {
+	t.Parallel()
+	var th throttle
+	let := 0
+	var settles []func(bool)
+	for range 40 {
+		if settle, wait := th.reserve("a", "engineer", false, noon); wait == 0 {
+			let++
+			settles = append(settles, settle)
+		}
 	}
-	assert.LessOrEqual(t, len(th.fails), mostTracked)
+	assert.Equal(t, 4, let)
+	settles[0](true)
+	assert.Zero(t, fail(&th, "a", "engineer", false, noon.Add(time.Second)))
+	assert.Positive(t, fail(&th, "a", "engineer", false, noon.Add(time.Second)), "one right answer takes itself back and no other")
+}
+
+// TestAccountsAreProtectedAndTheirOwnersToo has an account guessed at from many
+// addresses.
+func TestAccountsAreProtectedAndTheirOwnersToo(t *testing.T) {
+	t.Parallel()
+	var th throttle
+	let := 0
+	for i := range 100 {
+		if fail(&th, fmt.Sprint("bot", i), "engineer", false, noon) == 0 {
+			let++
+		}
+	}
+	assert.Equal(t, 11, let)
+	assert.Zero(t, fail(&th, "bot1", "guest", false, noon), "another account")
+	settle, wait := th.reserve("home", "engineer", true, noon)
+	require.Zero(t, wait, "its owner is not locked out")
+	settle(true)
+	assert.Zero(t, fail(&th, "cafe", "engineer", false, noon.Add(accountEvery)), "nor for long where it has never been")
+}
+
+func TestThrottleIsBounded(t *testing.T) {
+	t.Parallel()
+	var th throttle
+	for i := range 3 * mostTracked {
+		fail(&th, fmt.Sprint(i), fmt.Sprint(i), false, noon.Add(time.Duration(i)))
+	}
+	assert.LessOrEqual(t, len(th.addresses), mostTracked)
+	assert.LessOrEqual(t, len(th.accounts), mostTracked)
+}
+
+func TestClientOf(t *testing.T) {
+	t.Parallel()
+	for address, want := range map[string]string{
+		"192.0.2.7:1000": "192.0.2.7", "[::ffff:192.0.2.7]:1": "192.0.2.7",
+		"[2001:db8:1:2:3::9]:443": "2001:db8:1:2::/64", "[2001:db8:1:2::1]:9": "2001:db8:1:2::/64", "[fe80::1%eth0]:9": "fe80::/64", "pipe": "pipe",
+	} {
+		assert.Equal(t, want, clientOf(address), address)
+	}
 }

@@ -3,31 +3,27 @@ package api
 import (
 	"context"
 	"errors"
-	"net/http"
 	"time"
 
-	"webostrum/deliver/problem"
+	"webostrum/apitypes"
+	"webostrum/core/fault"
 	"webostrum/deliver/viewers"
 	"webostrum/deliver/whep"
 	"webostrum/station"
+	"webostrum/station/pipeline"
 )
-
-
-type viewersOutput struct {
-	Body struct {
-		Viewers []Viewer `json:"viewers" doc:"The longest first"`
-	}
-}
 
 func (a *API) listViewers(_ context.Context, in *struct {
 	Feed string `query:"feed" maxLength:"63" doc:"Only this feed's"`
-}) (*viewersOutput, error) {
-	out := &viewersOutput{}
-	out.Body.Viewers = []Viewer{}
+}) (*struct{ Body apitypes.ViewerList }, error) {
+	out := apitypes.ViewerList{Viewers: []apitypes.Viewer{}}
 	for _, v := range a.viewers.List(in.Feed, time.Now()) {
-		out.Body.Viewers = append(out.Body.Viewers, Viewer{v.ID, v.Feed, string(v.Method), v.Address, v.Variant, v.Since.UTC(), v.Bytes, v.Loss, v.Estimate, moved(v)})
+		out.Viewers = append(out.Viewers, apitypes.Viewer{
+			ID: v.ID, Feed: v.Feed, Method: string(v.Method), Address: v.Address, Variant: v.Variant, Since: v.Since.UTC(), Bytes: v.Bytes,
+			Loss: v.Loss, Estimate: v.Estimate, Now: moved(v),
+		})
 	}
-	return out, nil
+	return &struct{ Body apitypes.ViewerList }{out}, nil
 }
 
 // moved is the rendition that a viewer gets instead of the one asked for.
@@ -48,21 +44,22 @@ func (a *API) endViewer(_ context.Context, in *struct {
 			return nil, nil
 		}
 	}
-	return nil, newProblem(http.StatusNotFound, "viewer-unknown", "There is no such viewer, or no longer.", "List the viewers to see who watches.")
+	return nil, answerFor(fault.New(fault.ViewerUnknown, nil, ""))
 }
 
-// full turns the refusal of a viewer into an answer.
+// full turns the refusal of a viewer into a fault.
 func full(err error) error {
-	p := problem.Problem{Status: http.StatusServiceUnavailable, Code: "viewers-full", Detail: "As many viewers watch as the service takes.", Remedy: "Try again later."}
 	switch {
 	case err == nil:
 		return nil
 	case errors.Is(err, viewers.ErrFeedFull):
-		p.Detail = "As many viewers watch this feed as it may have."
+		return fault.New(fault.FeedViewersFull, err, "")
+	case errors.Is(err, viewers.ErrAddressFull):
+		return fault.New(fault.AddressViewersFull, err, "")
 	case errors.Is(err, viewers.ErrEnded):
-		p = problem.Problem{Status: http.StatusForbidden, Code: "viewer-ended", Detail: "An engineer has ended this viewer.", Remedy: "Wait a minute, or ask why."}
+		return fault.New(fault.ViewerEnded, err, "")
 	}
-	return p
+	return fault.New(fault.ViewersFull, err, "")
 }
 
 // numbers are a session's; it may not have begun yet.
@@ -75,9 +72,9 @@ func numbers(s *whep.Session) viewers.Numbers {
 }
 
 // variant says in a word what was asked for.
-func variant(w station.Wanted) string {
-	if w.Rendition != "" {
-		return w.Rendition
+func variant(q pipeline.JPEGRequest) string {
+	if q.Rendition != "" {
+		return q.Rendition
 	}
-	return w.Size.String()
+	return q.Size.String()
 }

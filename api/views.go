@@ -1,50 +1,22 @@
 package api
 
 import (
-	"time"
-
+	"webostrum/apitypes"
 	"webostrum/core/plan"
 	"webostrum/station"
-	"webostrum/store"
 )
 
-
-
-
-func audioView(s station.Status) AudioStatus {
-	carried := func(d plan.Delivery) Carried {
-		p := s.Audio.Plans[d]
-		v := Carried{Transcoded: p.Transcode, Why: p.Why}
-		if p.Codec != "" {
-			v.Codec = plan.Name(p.Codec)
-		}
-		return v
-	}
-	h := AudioStatus{HLS: carried(plan.HLS), WebRTC: carried(plan.WebRTC), MotionJPEG: carried(plan.MotionJPEG)}
-	h.Running, h.Processor, h.Memory = s.Audio.Costs.Running, s.Audio.Costs.Processor, s.Audio.Costs.Memory
-	if t := s.Audio.Track; t != nil {
-		h.Codec, h.ClockRate, h.Channels = plan.Name(t.Codec), t.ClockRate, t.Channels
-	}
-	if s.Facts != nil {
-		h.Lost = s.Facts.Stats.AudioLost
-	}
-	return h
-}
-
-
-func (a *API) feedView(f *station.Feed, viewers map[string]int) Feed {
+// feedView is a feed as somebody may see it: where its camera is, and what it says, is
+// for engineers alone.
+func feedView(f *station.Feed, viewers map[string]int, who caller) apitypes.Feed {
 	s := f.Status()
 	r, c := s.Record, s.Condition
-	v := Feed{
-		Name: r.Name, Title: r.Title, URL: r.URL, Credentials: r.User != "", Transport: r.Transport, Fingerprint: r.Fingerprint,
-		Fetch: r.Fetch, PollSeconds: float64(r.PollMillis) / 1000,
-		PictureSize: r.PictureSize, PictureRate: r.PictureRate, PictureQuality: r.PictureQuality,
-		SegmentSeconds: float64(r.SegmentMillis) / 1000, PlaylistLength: r.PlaylistLength, Public: r.Public, Enabled: r.Enabled,
+	v := apitypes.Feed{
+		Name: r.Name, Enabled: r.Enabled, Credentials: r.User != "", FeedSettings: settingsOf(r),
 		State: string(c.State), Since: c.Since.UTC(), Reason: c.Reason(), Tries: c.Tries,
 		Run: s.Run, Codec: string(s.Codec), Width: s.Width, Height: s.Height, BitRate: s.BitRate, FrameRate: s.FrameRate,
 		Keyframe: s.KeyEvery.Seconds(), Target: s.Target.Seconds(), Viewers: viewers[r.Name],
-		Renditions: renditionViews(s), Requests: requestViews(r.Requests), Transcoding: transcodingView(s),
-		Audio: r.Audio, AudioHLS: r.AudioHLS, AudioWebRTC: r.AudioWebRTC, AudioStatus: audioView(s),
+		Renditions: renditionViews(s), Requests: requestViews(r.Requests), Transcoding: transcodingView(s), AudioStatus: audioView(s),
 	}
 	if c.Fault != nil {
 		v.Code, v.Remedy = string(c.Fault.Kind.Code), c.Fault.Kind.Remedy
@@ -56,19 +28,45 @@ func (a *API) feedView(f *station.Feed, viewers map[string]int) Feed {
 	if s.Facts != nil {
 		v.Session = sessionView(s)
 	}
+	if !who.engineer() {
+		v.Camera, v.Credentials, v.Requests = apitypes.CameraSettings{}, false, []apitypes.CameraRequest{}
+		v.Transcoding.LastError = ""
+		if v.Session != nil {
+			v.Session.Server = ""
+		}
+		if c.Fault != nil {
+			v.Reason, v.Remedy = c.Fault.Kind.Sentence, ""
+		}
+	}
 	return v
 }
 
-func sessionView(s station.Status) *Session {
+func audioView(s station.Status) apitypes.AudioStatus {
+	delivery := func(d plan.Delivery) apitypes.AudioDelivery {
+		p := s.Audio.Plans[d]
+		v := apitypes.AudioDelivery{Transcoded: p.Transcode, Why: p.Why}
+		if p.Codec != "" {
+			v.Codec = plan.Name(p.Codec)
+		}
+		return v
+	}
+	v := apitypes.AudioStatus{HLS: delivery(plan.HLS), WebRTC: delivery(plan.WebRTC), MotionJPEG: delivery(plan.MotionJPEG)}
+	v.Running, v.Processor, v.Memory = s.Audio.Costs.Running, s.Audio.Costs.Processor, s.Audio.Costs.Memory
+	if t := s.Audio.Track; t != nil {
+		v.Codec, v.ClockRate, v.Channels = plan.Name(t.Codec), t.ClockRate, t.Channels
+	}
+	if s.Facts != nil {
+		v.Lost = s.Facts.Stats.AudioLost
+	}
+	return v
+}
+
+func sessionView(s station.Status) *apitypes.Session {
 	f := s.Facts
 	st := f.Stats
-	return &Session{
-		Transport: f.Way, Server: f.Server, Codec: string(f.Codec), Profile: f.Profile, Level: f.Level, Sampling: f.Sampling,
+	return &apitypes.Session{
+		Transport: f.Transport, Server: f.Server, Codec: string(f.Codec), Profile: f.Profile, Level: f.Level, Sampling: f.Sampling,
 		BFrames: f.B, Slices: f.Slices, Packets: st.Packets, Lost: st.Lost, Dropped: st.Dropped, ClockJumps: st.Jumps,
 		Unchanged: st.Unchanged, Reopened: st.Reopened, SenderReports: f.FromCamera, ClockOffset: f.WallOffset.Seconds(),
 	}
 }
-
-
-func eventView(e store.Event) Event { return Event(e) }
-

@@ -1,7 +1,6 @@
 package api
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -12,7 +11,10 @@ import (
 	"sync/atomic"
 	"time"
 
+	"webostrum/apitypes"
+	"webostrum/core/fault"
 	"webostrum/core/hub"
+	"webostrum/deliver/problem"
 	"webostrum/deliver/viewers"
 	"webostrum/deliver/whep"
 	"webostrum/station"
@@ -25,26 +27,17 @@ const (
 	whepMethods = "POST, OPTIONS"
 	oneMethods  = "GET, DELETE, PATCH, OPTIONS"
 	openWithin  = 10 * time.Second
+	readWithin  = 10 * time.Second // of an offer
 )
 
 // serveWHEP answers /media/{feed}/whep and /media/{feed}/whep/{session}.
-func (a *API) serveWHEP(w http.ResponseWriter, r *http.Request, name, id string, f *station.Feed) {
-	methods := whepMethods
-	if id != "" {
-		methods = oneMethods
-	}
+func (a *API) serveWHEP(w http.ResponseWriter, r *http.Request, name, id string, m access) {
 	w.Header().Set("Access-Control-Expose-Headers", "Location, Link, Etag")
 	switch {
 	case a.cfg.WebRTC == nil:
-		writeProblem(w, newProblem(http.StatusNotFound, "webrtc-off", "WebRTC is switched off here.", "Use hls/index.m3u8 or mjpeg."))
-	case r.Method == http.MethodOptions:
-		w.Header().Set("Access-Control-Allow-Methods", methods)
-		w.Header().Set("Access-Control-Allow-Headers", "Content-Type, If-Match")
-		w.Header().Set("Accept-Post", sdpType)
-		a.tellICEServers(w.Header())
-		w.WriteHeader(http.StatusNoContent)
+		problem.Write(w, fault.New(fault.WebRTCOff, nil, ""))
 	case id == "" && r.Method == http.MethodPost:
-		a.openWHEP(w, r, name, f)
+		a.openWHEP(w, r, name, m)
 	case id != "" && r.Method == http.MethodGet:
 		a.showWHEP(w, name, id)
 	case id != "" && r.Method == http.MethodDelete:
@@ -52,58 +45,67 @@ func (a *API) serveWHEP(w http.ResponseWriter, r *http.Request, name, id string,
 	case id != "" && r.Method == http.MethodPatch:
 		a.patchWHEP(w, r, name, id)
 	default:
-		w.Header().Set("Allow", methods)
-		writeProblem(w, newProblem(http.StatusMethodNotAllowed, "method-not-allowed", "This takes "+methods+".", ""))
+		w.Header().Set("Allow", methodsWHEP(id))
+		problem.Write(w, fault.New(fault.MethodNotAllowed, nil, ""))
 	}
 }
 
+func methodsWHEP(id string) string {
+	if id != "" {
+		return oneMethods
+	}
+	return whepMethods
+}
+
+// optionsWHEP answers what browsers ask before they post from another origin; it is the
+// same whether there is such a feed or not.
+func (a *API) optionsWHEP(w http.ResponseWriter, id string) {
+	h := w.Header()
+	h.Set("Access-Control-Allow-Methods", methodsWHEP(strings.TrimPrefix(id, "/")))
+	h.Set("Access-Control-Allow-Headers", "Authorization, Content-Type, If-Match")
+	h.Set("Access-Control-Expose-Headers", "Location, Link, Etag")
+	h.Set("Accept-Post", sdpType)
+	w.WriteHeader(http.StatusNoContent)
+}
+
+// readSDP reads a body as far as one of its kind may go, within its time.
+func readSDP(w http.ResponseWriter, r *http.Request) ([]byte, error) {
+	_ = http.NewResponseController(w).SetReadDeadline(time.Now().Add(readWithin))
+	body, err := io.ReadAll(http.MaxBytesReader(w, r.Body, mostOffer))
+	_ = http.NewResponseController(w).SetReadDeadline(time.Time{})
+	var large *http.MaxBytesError
+	switch {
+	case errors.As(err, &large):
+		return nil, fault.New(fault.OfferTooLarge, err, "")
+	case err != nil:
+		return nil, fault.New(fault.OfferLate, err, "")
+	}
+	return body, nil
+}
+
 // openWHEP answers an offer (draft-ietf-wish-whep, 4.2).
-func (a *API) openWHEP(w http.ResponseWriter, r *http.Request, name string, f *station.Feed) {
-	if wait := a.offers.wait(hostOf(r.RemoteAddr), time.Now()); wait > 0 {
+func (a *API) openWHEP(w http.ResponseWriter, r *http.Request, name string, m access) {
+	if wait := a.offers.wait(clientOf(r.RemoteAddr), time.Now()); wait > 0 {
 		w.Header().Set("Retry-After", "1")
-		writeProblem(w, newProblem(http.StatusTooManyRequests, "offers-too-often", "Too many offers come from this address.", "Wait a second, then try again."))
+		problem.Write(w, fault.New(fault.OffersTooOften, nil, ""))
 		return
 	}
 	if kind, _, _ := mime.ParseMediaType(r.Header.Get("Content-Type")); kind != sdpType {
-		writeProblem(w, newProblem(http.StatusUnsupportedMediaType, "offer-type", "An offer is sent as "+sdpType+".", "Set Content-Type."))
+		problem.Write(w, fault.New(fault.OfferType, nil, ""))
 		return
 	}
-	offer, err := io.ReadAll(http.MaxBytesReader(w, r.Body, mostOffer))
+	offer, err := readSDP(w, r)
 	if err != nil {
-		writeProblem(w, newProblem(http.StatusRequestEntityTooLarge, "offer-too-large", "The offer is larger than 64 KiB.", ""))
+		problem.Write(w, err)
 		return
 	}
 	ctx, cancel := context.WithTimeout(r.Context(), openWithin)
 	defer cancel()
-	rendition := r.URL.Query().Get("rendition")
-	video, err := f.Video(ctx, rendition, bytes.Contains(offer, []byte("m=audio")))
+	session, answer, err := a.beginWHEP(ctx, r, name, m, string(offer))
 	if err != nil {
-		writePictureProblem(w, f, err)
+		problem.Write(w, toldTo(m.caller, err))
 		return
 	}
-	var begun atomic.Pointer[whep.Session] // whoever looks at the viewers may be quicker
-	viewer, err := a.viewers.Join(r, name, viewers.WebRTC, rendition,
-		func() viewers.Numbers { return numbers(begun.Load()) },
-		func() {
-			if s := begun.Load(); s != nil {
-				s.End()
-			}
-		})
-	if err != nil {
-		video.Release()
-		writePictureProblem(w, f, full(err))
-		return
-	}
-	source := whep.Source{Name: rendition, Hub: video.Hub, Smaller: func() []whep.Step { return smaller(f, video.Name) }, Release: func() { viewer.Leave(); video.Release() }}
-	if video.Audio != nil {
-		source.Audio = &whep.Audio{Hub: video.Audio.Hub, Track: video.Audio.Track}
-	}
-	session, answer, err := a.cfg.WebRTC.Open(ctx, name, string(offer), source)
-	if err != nil {
-		writeProblem(w, offerProblem(err))
-		return
-	}
-	begun.Store(session)
 	h := w.Header()
 	h.Set("Content-Type", sdpType)
 	h.Set("Location", strings.TrimSuffix(r.URL.Path, "/")+"/"+session.ID)
@@ -114,9 +116,53 @@ func (a *API) openWHEP(w http.ResponseWriter, r *http.Request, name string, f *s
 	_, _ = io.WriteString(w, answer) // a viewer that has gone is no error
 }
 
+// beginWHEP opens the feed's video and a session that sends it.
+func (a *API) beginWHEP(ctx context.Context, r *http.Request, name string, m access, offer string) (*whep.Session, string, error) {
+	rendition := r.URL.Query().Get("rendition")
+	video, err := m.feed.Stream(ctx, rendition, strings.Contains(offer, "m=audio"))
+	if err != nil {
+		return nil, "", err
+	}
+	var begun atomic.Pointer[whep.Session] // whoever looks at the viewers may be quicker
+	end := func() {
+		if s := begun.Load(); s != nil {
+			s.End()
+		}
+	}
+	viewer, err := a.viewers.Join(visitor(r, name, m), viewers.WebRTC, rendition, func() viewers.Numbers { return numbers(begun.Load()) }, end)
+	if err != nil {
+		video.Release()
+		return nil, "", full(err)
+	}
+	revoked := a.grants.add(func() bool { return a.still(m, r) }, end)
+	source := whep.Source{
+		Name: rendition, Hub: video.Hub, Smaller: func() []whep.Step { return smaller(m.feed, video.Name) },
+		Release: func() { revoked(); viewer.Leave(); video.Release() },
+	}
+	if video.Audio != nil {
+		source.Audio = &whep.Audio{Hub: video.Audio.Hub, Track: video.Audio.Track}
+	}
+	session, answer, err := a.cfg.WebRTC.Open(ctx, name, offer, source)
+	if err != nil {
+		return nil, "", offerFault(err)
+	}
+	begun.Store(session)
+	a.grants.changed() // it may have been taken away meanwhile
+	return session, answer, nil
+}
+
+// iceServers are those that viewers are told of, with credentials that end where they
+// can.
+func (a *API) iceServers(now time.Time) (list []apitypes.ICEServer) {
+	for _, server := range a.cfg.ICEServers {
+		list = append(list, apitypes.ICEServer(server.At(now)))
+	}
+	return list
+}
+
 func (a *API) tellICEServers(h http.Header) {
 	for _, server := range a.cfg.ICEServers {
-		h.Add("Link", server.Link())
+		h.Add("Link", server.At(time.Now()).Link())
 	}
 }
 
@@ -126,7 +172,7 @@ func smaller(f *station.Feed, rendition string) (steps []whep.Step) {
 		steps = append(steps, whep.Step{Name: name, Open: func() (*hub.Hub, func(), error) {
 			ctx, cancel := context.WithTimeout(context.Background(), time.Second) // the camera sends already
 			defer cancel()
-			v, err := f.Video(ctx, name, false)
+			v, err := f.Stream(ctx, name, false)
 			if err != nil {
 				return nil, nil, err
 			}
@@ -136,30 +182,29 @@ func smaller(f *station.Feed, rendition string) (steps []whep.Step) {
 	return steps
 }
 
-func offerProblem(err error) *Problem {
+func offerFault(err error) error {
 	switch {
 	case errors.Is(err, whep.ErrFull):
-		return newProblem(http.StatusServiceUnavailable, "viewers-full", "As many viewers watch as the service takes.", "Try again later, or by HLS.")
+		return fault.New(fault.ViewersFull, err, "")
 	case errors.Is(err, whep.ErrNoH264):
-		return newProblem(http.StatusNotAcceptable, "offer-without-h264", "The offer asks for no video that can be sent: H.264 with packetization-mode 1, received or in both directions.", "Use hls/index.m3u8 or mjpeg.")
+		return fault.New(fault.OfferUnfit, err, "")
 	case errors.Is(err, whep.ErrOffer):
-		return newProblem(http.StatusBadRequest, "offer-broken", err.Error(), "Send an SDP offer as a browser makes it.")
+		return fault.New(fault.OfferBroken, err, "%v", err)
 	case errors.Is(err, context.DeadlineExceeded), errors.Is(err, context.Canceled):
-		return newProblem(http.StatusServiceUnavailable, "offer-not-answered", "The answer was not ready in time.", "Try again.")
+		return fault.New(fault.OfferUnanswered, err, "")
 	}
-	return newProblem(http.StatusInternalServerError, codeInternal, err.Error(), "Look into the service's log.")
+	return err
 }
-
 
 // showWHEP tells a player when the pictures that it shows were taken.
 func (a *API) showWHEP(w http.ResponseWriter, name, id string) {
 	session, err := a.cfg.WebRTC.Session(name, id)
 	if err != nil {
-		writeProblem(w, noSession)
+		problem.Write(w, fault.New(fault.SessionUnknown, err, ""))
 		return
 	}
 	st := session.Stats()
-	state := SessionState{RTPTime: st.Mark.RTPTime, Now: time.Now().UnixMilli(), Way: st.Way, Bytes: st.Bytes, Repeated: st.Repeated, Loss: st.Loss, Rendition: st.Rendition}
+	state := apitypes.SessionState{RTPTime: st.Mark.RTPTime, Now: time.Now().UnixMilli(), Way: st.Way, Bytes: st.Bytes, Repeated: st.Repeated, Loss: st.Loss, Rendition: st.Rendition}
 	if !st.Mark.Captured.IsZero() {
 		state.CapturedAt = st.Mark.Captured.UnixMilli()
 	}
@@ -171,14 +216,12 @@ func (a *API) showWHEP(w http.ResponseWriter, name, id string) {
 func (a *API) endWHEP(w http.ResponseWriter, name, id string) {
 	session, err := a.cfg.WebRTC.Session(name, id)
 	if err != nil {
-		writeProblem(w, noSession)
+		problem.Write(w, fault.New(fault.SessionUnknown, err, ""))
 		return
 	}
 	session.End()
 	w.WriteHeader(http.StatusOK)
 }
-
-var noSession = newProblem(http.StatusNotFound, "session-unknown", "There is no such session, or no longer.", "Begin one by posting an offer to whep.")
 
 // patchWHEP takes a viewer's change. Candidates are not needed: the service waits for
 // the viewer to come (ICE lite, RFC 8445, 2.5). With If-Match: "*" ICE begins anew, as
@@ -186,11 +229,11 @@ var noSession = newProblem(http.StatusNotFound, "session-unknown", "There is no 
 func (a *API) patchWHEP(w http.ResponseWriter, r *http.Request, name, id string) {
 	session, err := a.cfg.WebRTC.Session(name, id)
 	if err != nil {
-		writeProblem(w, noSession)
+		problem.Write(w, fault.New(fault.SessionUnknown, err, ""))
 		return
 	}
 	if kind, _, _ := mime.ParseMediaType(r.Header.Get("Content-Type")); kind != trickleType {
-		writeProblem(w, newProblem(http.StatusUnsupportedMediaType, "patch-type", "A change is sent as "+trickleType+".", "Set Content-Type."))
+		problem.Write(w, fault.New(fault.PatchType, nil, ""))
 		return
 	}
 	switch strings.Trim(r.Header.Get("If-Match"), `"`) {
@@ -199,21 +242,21 @@ func (a *API) patchWHEP(w http.ResponseWriter, r *http.Request, name, id string)
 	case session.Tag(), "": // some players leave the tag out, and nothing is done with candidates anyway
 		w.WriteHeader(http.StatusNoContent)
 	default:
-		writeProblem(w, newProblem(http.StatusPreconditionFailed, "patch-outdated", "The change is for ICE credentials that the session no longer has.", `Take the newest Etag, or begin anew with If-Match: "*".`))
+		problem.Write(w, fault.New(fault.PatchOutdated, nil, ""))
 	}
 }
 
 func restartWHEP(w http.ResponseWriter, r *http.Request, session *whep.Session) {
-	fragment, err := io.ReadAll(http.MaxBytesReader(w, r.Body, mostOffer))
+	fragment, err := readSDP(w, r)
 	if err != nil {
-		writeProblem(w, newProblem(http.StatusRequestEntityTooLarge, "offer-too-large", "The change is larger than 64 KiB.", ""))
+		problem.Write(w, err)
 		return
 	}
 	ctx, cancel := context.WithTimeout(r.Context(), openWithin)
 	defer cancel()
 	answer, err := session.Restart(ctx, string(fragment))
 	if err != nil {
-		writeProblem(w, restartProblem(err))
+		problem.Write(w, restartFault(err))
 		return
 	}
 	w.Header().Set("Content-Type", trickleType)
@@ -222,9 +265,9 @@ func restartWHEP(w http.ResponseWriter, r *http.Request, session *whep.Session) 
 	_, _ = io.WriteString(w, answer) // a viewer that has gone is no error
 }
 
-func restartProblem(err error) *Problem {
+func restartFault(err error) error {
 	if errors.Is(err, whep.ErrFragment) {
-		return newProblem(http.StatusUnprocessableEntity, "restart-refused", err.Error(), "Send ice-ufrag and ice-pwd of a new offer, or end the session and begin another.")
+		return fault.New(fault.RestartRefused, err, "%v", err)
 	}
-	return newProblem(http.StatusServiceUnavailable, "restart-failed", err.Error(), "End the session and begin another.")
+	return fault.New(fault.OfferUnanswered, err, "%v", err)
 }

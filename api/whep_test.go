@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"webostrum/api"
+	"webostrum/apitypes"
 	"webostrum/client"
 	"webostrum/deliver/viewers"
 	"webostrum/deliver/whep"
@@ -101,7 +102,7 @@ func TestASessionFromBeginningToEnd(t *testing.T) {
 	session, tag := w.join(p, "/media/gate/whep")
 	require.True(t, strings.HasPrefix(session, "/media/gate/whep/"), session)
 
-	var state api.SessionState
+	var state apitypes.SessionState
 	w.eventually("its state is told", func() bool {
 		_, body := w.do("GET", session, "", nil)
 		return json.Unmarshal([]byte(body), &state) == nil && state.CapturedAt > 0
@@ -153,7 +154,7 @@ func TestASessionFromBeginningToEnd(t *testing.T) {
 	w.eventually("so is the viewer", func() bool { return len(w.watching()) == 0 })
 }
 
-func (w *world) watching() []api.Viewer {
+func (w *world) watching() []apitypes.Viewer {
 	w.t.Helper()
 	list, err := client.New(w.url, w.engineer).Viewers(context.Background(), "")
 	require.NoError(w.t, err)

@@ -8,6 +8,11 @@ type SignIn struct {
 	Password string `json:"password" minLength:"1" maxLength:"256" doc:"Its password"`
 }
 
+// SignInPage is what the sign-in page needs to know.
+type SignInPage struct {
+	FirstAccount string `json:"firstAccount,omitempty" doc:"The account that the first start has made, as long as nobody has signed in"`
+}
+
 // Me is who is signed in.
 type Me struct {
 	Name string `json:"name"`

@@ -36,6 +36,8 @@ type Report struct {
 	Reports       bool          `json:"senderReports" doc:"Whether capture times come from the camera"`
 	Audio         *ReportAudio  `json:"audio,omitempty"`
 
+	Picture []byte `json:"picture,omitempty" doc:"A frame as JPEG, where one could be decoded"`
+
 	// Notes are sentences about what the engineer should know.
 	Notes []string `json:"notes"`
 }

@@ -14,8 +14,7 @@ import (
 	"strings"
 	"time"
 
-	"webostrum/api"
-	"webostrum/ingest/inspect"
+	"webostrum/apitypes"
 )
 
 // ErrUnreachable is wrapped when nobody answers at the service's address.
@@ -42,7 +41,7 @@ func (c *Client) Base() string { return c.base }
 func (c *Client) Token() string { return c.token }
 
 // call does one request; in and out may be nil. A problem answer is returned as
-// *api.Problem.
+// *apitypes.Problem.
 func (c *Client) call(ctx context.Context, method, path string, in, out any) error {
 	var body io.Reader
 	if in != nil {
@@ -57,7 +56,7 @@ func (c *Client) call(ctx context.Context, method, path string, in, out any) err
 		return err
 	}
 	if in != nil {
-		req.Header.Set("Content-Type", "application/json")
+		req.Header.Set("Content-Type", kindOf(in))
 	}
 	if c.token != "" {
 		req.Header.Set("Authorization", "Bearer "+c.token)
@@ -73,6 +72,13 @@ func (c *Client) call(ctx context.Context, method, path string, in, out any) err
 	return decode(res, out)
 }
 
+func kindOf(in any) string {
+	if _, ok := in.(Patch); ok {
+		return "application/merge-patch+json"
+	}
+	return "application/json"
+}
+
 const maxAnswer = 16 << 20
 
 func decode(res *http.Response, out any) error {
@@ -81,7 +87,7 @@ func decode(res *http.Response, out any) error {
 		return err
 	}
 	if res.StatusCode >= http.StatusBadRequest {
-		p := &api.Problem{}
+		p := &apitypes.Problem{}
 		if json.Unmarshal(data, p) != nil || p.Status == 0 {
 			p.Status, p.Title = res.StatusCode, res.Status
 			p.Detail = "the answer is not one of this service: " + strings.TrimSpace(string(data[:min(len(data), 120)]))
@@ -95,8 +101,8 @@ func decode(res *http.Response, out any) error {
 }
 
 // Feeds returns all feeds.
-func (c *Client) Feeds(ctx context.Context) ([]api.Feed, error) {
-	var out struct{ Feeds []api.Feed }
+func (c *Client) Feeds(ctx context.Context) ([]apitypes.Feed, error) {
+	var out struct{ Feeds []apitypes.Feed }
 	err := c.call(ctx, "GET", "/feeds", nil, &out)
 	return out.Feeds, err
 }
@@ -104,17 +110,35 @@ func (c *Client) Feeds(ctx context.Context) ([]api.Feed, error) {
 func feedPath(name string) string { return "/feeds/" + url.PathEscape(name) }
 
 // Feed returns one feed.
-func (c *Client) Feed(ctx context.Context, name string) (f api.Feed, err error) {
+func (c *Client) Feed(ctx context.Context, name string) (f apitypes.Feed, err error) {
 	return f, c.call(ctx, "GET", feedPath(name), nil, &f)
 }
 
 // AddFeed adds a feed.
-func (c *Client) AddFeed(ctx context.Context, in api.NewFeed) (f api.Feed, err error) {
+func (c *Client) AddFeed(ctx context.Context, in apitypes.NewFeed) (f apitypes.Feed, err error) {
 	return f, c.call(ctx, "POST", "/feeds", in, &f)
 }
 
-// EditFeed changes a feed.
-func (c *Client) EditFeed(ctx context.Context, name string, in api.FeedChange) (f api.Feed, err error) {
+// Patch is a merge patch (RFC 7396): what is left out stays.
+type Patch map[string]any
+
+// Set sets a member by its path, such as "camera.url".
+func (p Patch) Set(path string, value any) {
+	name, rest, nested := strings.Cut(path, ".")
+	if !nested {
+		p[name] = value
+		return
+	}
+	inner, ok := p[name].(Patch)
+	if !ok {
+		inner = Patch{}
+		p[name] = inner
+	}
+	inner.Set(rest, value)
+}
+
+// EditFeed changes a feed's settings by a patch of apitypes.FeedSettings.
+func (c *Client) EditFeed(ctx context.Context, name string, in Patch) (f apitypes.Feed, err error) {
 	return f, c.call(ctx, "PATCH", feedPath(name), in, &f)
 }
 
@@ -124,33 +148,45 @@ func (c *Client) RemoveFeed(ctx context.Context, name string) error {
 }
 
 // StartFeed switches a feed on, or has it try again at once.
-func (c *Client) StartFeed(ctx context.Context, name string) (f api.Feed, err error) {
+func (c *Client) StartFeed(ctx context.Context, name string) (f apitypes.Feed, err error) {
 	return f, c.call(ctx, "POST", feedPath(name)+"/start", nil, &f)
 }
 
 // StopFeed switches a feed off.
-func (c *Client) StopFeed(ctx context.Context, name string) (f api.Feed, err error) {
+func (c *Client) StopFeed(ctx context.Context, name string) (f apitypes.Feed, err error) {
 	return f, c.call(ctx, "POST", feedPath(name)+"/stop", nil, &f)
 }
 
 // Inspect has the service look into a camera.
-func (c *Client) Inspect(ctx context.Context, in api.InspectBody) (*inspect.Report, error) {
-	r := &inspect.Report{}
+func (c *Client) Inspect(ctx context.Context, in apitypes.Inspection) (*apitypes.Report, error) {
+	r := &apitypes.Report{}
 	return r, c.call(ctx, "POST", "/inspect", in, r)
 }
 
 // EventQuery chooses events.
 type EventQuery struct {
-	Feed  string
-	After int64
-	Limit int
+	Feed   string
+	Kind   string
+	Since  time.Time // from this time on; zero for all
+	Before int64
+	After  int64
+	Limit  int
 }
 
 // Events returns events, newest first.
-func (c *Client) Events(ctx context.Context, q EventQuery) ([]api.Event, error) {
+func (c *Client) Events(ctx context.Context, q EventQuery) ([]apitypes.Event, error) {
 	v := url.Values{}
 	if q.Feed != "" {
 		v.Set("feed", q.Feed)
+	}
+	if q.Kind != "" {
+		v.Set("kind", q.Kind)
+	}
+	if !q.Since.IsZero() {
+		v.Set("since", q.Since.UTC().Format(time.RFC3339Nano))
+	}
+	if q.Before > 0 {
+		v.Set("before", strconv.FormatInt(q.Before, 10))
 	}
 	if q.After > 0 {
 		v.Set("after", strconv.FormatInt(q.After, 10))
@@ -158,7 +194,7 @@ func (c *Client) Events(ctx context.Context, q EventQuery) ([]api.Event, error) 
 	if q.Limit > 0 {
 		v.Set("limit", strconv.Itoa(q.Limit))
 	}
-	var out struct{ Events []api.Event }
+	var out struct{ Events []apitypes.Event }
 	err := c.call(ctx, "GET", "/events?"+v.Encode(), nil, &out)
 	return out.Events, err
 }

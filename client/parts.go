@@ -4,7 +4,7 @@ import (
 	"context"
 	"net/url"
 
-	"webostrum/api"
+	"webostrum/apitypes"
 )
 
 func partPath(feed, kind, name string) string {
@@ -19,19 +19,19 @@ const (
 )
 
 // Delay returns what delay cannot be avoided in each delivery of a feed.
-func (c *Client) Delay(ctx context.Context, feed string) ([]api.Delay, error) {
-	var out struct{ Deliveries []api.Delay }
+func (c *Client) Delay(ctx context.Context, feed string) ([]apitypes.Delay, error) {
+	var out struct{ Deliveries []apitypes.Delay }
 	err := c.call(ctx, "GET", feedPath(feed)+"/delay", nil, &out)
 	return out.Deliveries, err
 }
 
 // AddRendition adds a rendition to a feed.
-func (c *Client) AddRendition(ctx context.Context, feed string, in api.RenditionBody) (r api.Rendition, err error) {
+func (c *Client) AddRendition(ctx context.Context, feed string, in apitypes.NewRendition) (r apitypes.Rendition, err error) {
 	return r, c.call(ctx, "POST", feedPath(feed)+renditions, in, &r)
 }
 
 // EditRendition changes a feed's rendition.
-func (c *Client) EditRendition(ctx context.Context, feed, name string, in api.RenditionChange) (r api.Rendition, err error) {
+func (c *Client) EditRendition(ctx context.Context, feed, name string, in apitypes.RenditionChange) (r apitypes.Rendition, err error) {
 	return r, c.call(ctx, "PATCH", partPath(feed, renditions, name), in, &r)
 }
 
@@ -41,12 +41,12 @@ func (c *Client) RemoveRendition(ctx context.Context, feed, name string) error {
 }
 
 // AddRequest adds a request to a feed's camera.
-func (c *Client) AddRequest(ctx context.Context, feed string, in api.CameraRequest) (q api.CameraRequest, err error) {
+func (c *Client) AddRequest(ctx context.Context, feed string, in apitypes.CameraRequest) (q apitypes.CameraRequest, err error) {
 	return q, c.call(ctx, "POST", feedPath(feed)+requests, in, &q)
 }
 
 // RunRequest sends a request to a feed's camera.
-func (c *Client) RunRequest(ctx context.Context, feed, name string) (a api.CameraAnswer, err error) {
+func (c *Client) RunRequest(ctx context.Context, feed, name string) (a apitypes.CameraAnswer, err error) {
 	return a, c.call(ctx, "POST", partPath(feed, requests, name)+"/run", nil, &a)
 }
 
@@ -56,14 +56,14 @@ func (c *Client) RemoveRequest(ctx context.Context, feed, name string) error {
 }
 
 // Links returns a feed's links.
-func (c *Client) Links(ctx context.Context, feed string) ([]api.Link, error) {
-	var out struct{ Links []api.Link }
+func (c *Client) Links(ctx context.Context, feed string) ([]apitypes.Link, error) {
+	var out struct{ Links []apitypes.Link }
 	err := c.call(ctx, "GET", feedPath(feed)+links, nil, &out)
 	return out.Links, err
 }
 
 // AddLink makes a link; its path is told this once.
-func (c *Client) AddLink(ctx context.Context, feed, name string) (l api.Link, err error) {
+func (c *Client) AddLink(ctx context.Context, feed, name string) (l apitypes.Link, err error) {
 	return l, c.call(ctx, "POST", feedPath(feed)+links, map[string]string{"name": name}, &l)
 }
 
@@ -73,8 +73,8 @@ func (c *Client) RemoveLink(ctx context.Context, feed, name string) error {
 }
 
 // Viewers returns who watches a feed, or any with the empty name.
-func (c *Client) Viewers(ctx context.Context, feed string) ([]api.Viewer, error) {
-	var out struct{ Viewers []api.Viewer }
+func (c *Client) Viewers(ctx context.Context, feed string) ([]apitypes.Viewer, error) {
+	var out struct{ Viewers []apitypes.Viewer }
 	err := c.call(ctx, "GET", "/viewers?feed="+url.QueryEscape(feed), nil, &out)
 	return out.Viewers, err
 }
@@ -85,14 +85,14 @@ func (c *Client) EndViewer(ctx context.Context, id string) error {
 }
 
 // Accounts returns all accounts.
-func (c *Client) Accounts(ctx context.Context) ([]api.AccountView, error) {
-	var out struct{ Accounts []api.AccountView }
+func (c *Client) Accounts(ctx context.Context) ([]apitypes.Account, error) {
+	var out struct{ Accounts []apitypes.Account }
 	err := c.call(ctx, "GET", accounts, nil, &out)
 	return out.Accounts, err
 }
 
 // AddAccount adds an account.
-func (c *Client) AddAccount(ctx context.Context, in api.NewAccount) (a api.AccountView, err error) {
+func (c *Client) AddAccount(ctx context.Context, in apitypes.NewAccount) (a apitypes.Account, err error) {
 	return a, c.call(ctx, "POST", accounts, in, &a)
 }
 

@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"webostrum/api"
+	"webostrum/apitypes"
 	"webostrum/testkit"
 )
 
@@ -63,7 +63,7 @@ func TestCommands(t *testing.T) {
 	}
 	out, code := w.cli("feed", "list", "--output", "json")
 	require.Zero(t, code)
-	var feeds []api.Feed
+	var feeds []apitypes.Feed
 	require.NoError(t, json.Unmarshal([]byte(out), &feeds), out)
 	require.Len(t, feeds, 1)
 	assert.Equal(t, feed, feeds[0].Name)

@@ -15,7 +15,7 @@ import (
 	"github.com/boombuler/barcode/qr"
 	"github.com/stretchr/testify/require"
 
-	"webostrum/api"
+	"webostrum/apitypes"
 	"webostrum/testkit/webcam"
 )
 
@@ -68,7 +68,7 @@ func TestClockHeldBeforeACamera(t *testing.T) {
 			return held(time.Now(), left, top)
 		})
 	})
-	w.add(api.NewFeed{Name: "phone", URL: camera.URL, Public: true})
+	w.add(apitypes.NewFeed{Name: "phone", URL: camera.URL, Public: true})
 	page := openPage(t)
 	signIn(t, w, page)
 	require.NoError(t, page.Open(w.url("/feeds/phone/compare?only=motion-jpeg")))

@@ -12,7 +12,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"webostrum/api"
+	"webostrum/apitypes"
 	"webostrum/testkit"
 )
 
@@ -74,7 +74,7 @@ func TestABadLineInABrowser(t *testing.T) {
 	w.addFeed()
 	w.state("live")
 	ctx := context.Background()
-	_, err = w.client().AddRendition(ctx, feed, api.RenditionBody{Name: "small", Size: "320x", BitRate: 150_000})
+	_, err = w.client().AddRendition(ctx, feed, apitypes.NewRendition{Name: "small", Size: "320x", BitRate: 150_000})
 	require.NoError(t, err)
 	line := newBadLine(t, ports[0])
 	_, port, _ := net.SplitHostPort(ports[0])
@@ -89,7 +89,7 @@ func TestABadLineInABrowser(t *testing.T) {
 		t.Helper()
 		ctx, cancel := context.WithTimeout(ctx, patience)
 		defer cancel()
-		var last []api.Viewer
+		var last []apitypes.Viewer
 		err := testkit.Eventually(ctx, func() bool {
 			last, err = w.client().Viewers(ctx, feed)
 			return err == nil && len(last) == 1 && last[0].Method == "webrtc" && last[0].Now == want && time.Since(last[0].Since) > settled

@@ -10,14 +10,14 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"webostrum/api"
+	"webostrum/apitypes"
 	"webostrum/browser"
 	"webostrum/client"
 	"webostrum/testkit"
 )
 
 // add adds a feed of the camera that films.
-func (w *world) add(in api.NewFeed) {
+func (w *world) add(in apitypes.NewFeed) {
 	w.t.Helper()
 	seg := 1.0
 	in.User, in.Password, in.SegmentSeconds = user, password, &seg
@@ -30,7 +30,7 @@ func (w *world) picture(name string, wide int) {
 	w.t.Helper()
 	ctx, cancel := context.WithTimeout(context.Background(), patience)
 	defer cancel()
-	var last api.Feed
+	var last apitypes.Feed
 	err := testkit.Eventually(ctx, func() bool {
 		f, err := w.client().Feed(ctx, name)
 		last = f
@@ -55,7 +55,7 @@ func TestMotionJPEGCameraPlaysByHLS(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t)
 	w.film("--kind", "motion-jpeg", "--name", "winch-room", "--size", "640x360", "--rate", "10")
-	w.add(api.NewFeed{Name: "winch-room", URL: "http://" + w.camera + "/video", Public: true})
+	w.add(apitypes.NewFeed{Name: "winch-room", URL: "http://" + w.camera + "/video", Public: true})
 	page := openPage(t)
 	require.NoError(t, page.Open(w.url("/watch/winch-room")))
 	require.NoError(t, page.Until(playing, patience))
@@ -77,7 +77,7 @@ func TestCameraForgetsItsSettings(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t)
 	w.film("--kind", "motion-jpeg", "--name", "winch-room", "--size", "480x270", "--rate", "5")
-	w.add(api.NewFeed{Name: "winch-room", URL: "http://" + w.camera + "/video"})
+	w.add(apitypes.NewFeed{Name: "winch-room", URL: "http://" + w.camera + "/video"})
 	w.picture("winch-room", 480)
 	out, code := w.cli("camera-request", "add", "winch-room", "bigger", "/settings?size=640x360")
 	require.Zero(t, code, out)
@@ -124,7 +124,7 @@ func TestVideoInAnImage(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t)
 	w.film("--size", "640x360", "--rate", "15")
-	w.add(api.NewFeed{Name: feed, URL: w.cameraURL()})
+	w.add(apitypes.NewFeed{Name: feed, URL: w.cameraURL()})
 	page := openPage(t)
 	require.NoError(t, page.Open(w.url("/")))
 	require.NoError(t, page.Run(`
@@ -152,7 +152,7 @@ func TestStillsBecomeVideo(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t)
 	w.film("--kind", "stills", "--name", "summit-mast", "--size", "640x360", "--rate", "0.5")
-	w.add(api.NewFeed{Name: "summit-mast", URL: "http://" + w.camera + "/picture.jpg", Public: true, PollSeconds: half()})
+	w.add(apitypes.NewFeed{Name: "summit-mast", URL: "http://" + w.camera + "/picture.jpg", Public: true, PollSeconds: half()})
 	page := openPage(t)
 	require.NoError(t, page.Open(w.url("/watch/summit-mast")))
 	require.NoError(t, page.Until(playing, patience))
@@ -175,7 +175,7 @@ func TestRenditionFromTheConsole(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t)
 	w.film("--size", "640x360", "--rate", "15")
-	w.add(api.NewFeed{Name: feed, URL: w.cameraURL(), Title: "Lower station"})
+	w.add(apitypes.NewFeed{Name: feed, URL: w.cameraURL(), Title: "Lower station"})
 	w.picture(feed, 640)
 	page := openPage(t)
 	signIn(t, w, page)
@@ -201,7 +201,7 @@ func TestStillCommand(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t)
 	w.film("--size", "320x240", "--rate", "10")
-	w.add(api.NewFeed{Name: feed, URL: w.cameraURL()})
+	w.add(apitypes.NewFeed{Name: feed, URL: w.cameraURL()})
 	w.picture(feed, 320)
 	file := filepath.Join(t.TempDir(), "gate.jpg")
 	out, code := w.cli("feed", "still", "--size", "160x", "--to", file, feed)

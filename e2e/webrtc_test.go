@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"webostrum/api"
+	"webostrum/apitypes"
 	"webostrum/browser"
 )
 
@@ -104,7 +104,7 @@ func TestWebRTCOfAJPEGCamera(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t)
 	w.film("--kind", "motion-jpeg", "--name", "winch-room", "--size", "320x240", "--rate", "10")
-	w.add(api.NewFeed{Name: "winch-room", URL: "http://" + w.camera + "/video", Public: true})
+	w.add(apitypes.NewFeed{Name: "winch-room", URL: "http://" + w.camera + "/video", Public: true})
 	page := watchByWebRTC(t, w, "winch-room")
 	require.NoError(t, page.Until(method+`.includes("WebRTC")`, patience))
 	require.NoError(t, page.Until(width+" === 320", patience))

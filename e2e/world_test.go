@@ -13,7 +13,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"webostrum/api"
+	"webostrum/apitypes"
 	"webostrum/browser"
 	"webostrum/client"
 	"webostrum/service"
@@ -95,7 +95,7 @@ func (w *world) client() *client.Client {
 func (w *world) addFeed() {
 	w.t.Helper()
 	seg := 1.0
-	_, err := w.client().AddFeed(context.Background(), api.NewFeed{
+	_, err := w.client().AddFeed(context.Background(), apitypes.NewFeed{
 		Name: feed, Title: "Lower station", URL: w.cameraURL(), User: user, Password: password, Public: true, SegmentSeconds: &seg,
 	})
 	require.NoError(w.t, err)
@@ -107,7 +107,7 @@ func (w *world) state(want string) {
 	ctx, cancel := context.WithTimeout(context.Background(), patience)
 	defer cancel()
 	c := w.client()
-	var last api.Feed
+	var last apitypes.Feed
 	err := testkit.Eventually(ctx, func() bool {
 		f, err := c.Feed(ctx, feed)
 		last = f

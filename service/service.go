@@ -11,6 +11,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/netip"
 	"os"
 	"path/filepath"
 	"strings"
@@ -50,6 +51,8 @@ type Config struct {
 	Viewers     viewers.Config
 	ICEServers  []whep.ICEServer // that viewers are told of
 	Log         *slog.Logger
+
+	TrustedProxies []netip.Prefix // whose word is taken for where a request came from
 }
 
 // Started is what is known once the service is up.
@@ -95,7 +98,7 @@ func Run(ctx context.Context, cfg Config, started func(Started)) error {
 	}
 	handler, err := api.New(api.Config{
 		Store: records, Station: feeds, Web: web.Files(), Version: Version, Secure: cfg.Secure, EnterKey: cfg.EnterKey,
-		WebRTC: webRTC, ICEServers: cfg.ICEServers, Viewers: cfg.Viewers,
+		WebRTC: webRTC, ICEServers: cfg.ICEServers, Viewers: cfg.Viewers, Worker: codecs, Log: cfg.Log, TrustedProxies: cfg.TrustedProxies,
 	})
 	if err != nil {
 		return errors.Join(err, listener.Close())

@@ -29,8 +29,10 @@ func (s *Store) AddEvent(e *Event) error {
 // EventQuery chooses events.
 type EventQuery struct {
 	Feed   string // empty: all feeds
-	Before int64  // older than this number; 0: from the newest
-	After  int64  // newer than this number; 0: from the oldest
+	Kind   string // empty: all kinds
+	Since  time.Time
+	Before int64 // older than this number; 0: from the newest
+	After  int64 // newer than this number; 0: from the oldest
 	Limit  int
 }
 
@@ -39,6 +41,12 @@ func (s *Store) Events(q EventQuery) ([]Event, error) {
 	tx := s.db.Order("id DESC").Limit(q.Limit)
 	if q.Feed != "" {
 		tx = tx.Where("feed = ?", q.Feed)
+	}
+	if q.Kind != "" {
+		tx = tx.Where("kind = ?", q.Kind)
+	}
+	if !q.Since.IsZero() {
+		tx = tx.Where("at >= ?", q.Since.UTC())
 	}
 	if q.Before > 0 {
 		tx = tx.Where("id < ?", q.Before)

@@ -9,7 +9,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"webostrum/api"
+	"webostrum/apitypes"
 	"webostrum/client"
 )
 
@@ -29,7 +29,7 @@ func (a *app) account() *cli.Command {
 					if err != nil {
 						return err
 					}
-					acc, err := cl.AddAccount(ctx, api.NewAccount{Name: name, Role: c.String("role"), Password: secret})
+					acc, err := cl.AddAccount(ctx, apitypes.NewAccount{Name: name, Role: c.String("role"), Password: secret})
 					if err != nil {
 						return err
 					}

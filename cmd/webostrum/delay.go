@@ -10,7 +10,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"webostrum/api"
+	"webostrum/apitypes"
 	"webostrum/browser"
 	"webostrum/client"
 	"webostrum/wait"
@@ -24,7 +24,7 @@ const (
 
 // measured is a delivery's delay, as far as it is known.
 type measured struct {
-	api.Delay
+	apitypes.Delay
 	Measured *onShow `json:"measured,omitempty" doc:"In a browser; left out when there is none"`
 	Missing  string  `json:"missing,omitempty" doc:"Why it was not measured"`
 }

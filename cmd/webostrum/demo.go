@@ -13,7 +13,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"webostrum/api"
+	"webostrum/apitypes"
 	"webostrum/client"
 	"webostrum/service"
 	"webostrum/sim"
@@ -30,7 +30,6 @@ func (a *app) demo() *cli.Command {
 		Name: "demo", Usage: "run the service with the simulated cameras of the Morrow Crag Funicular", OnUsageError: usageError,
 		Flags: []cli.Flag{
 			a.listenFlag("127.0.0.1:7600"), a.webRTCFlag("127.0.0.1:7601"), a.logFlag(), a.workerFlag(),
-			&cli.StringFlag{Name: "demo-data", Usage: "`FOLDER` for the demo's records", Value: ".demo", Sources: a.from("demo-data")},
 			&cli.StringFlag{Name: "camera-listen", Usage: "`ADDRESS` of the first simulated camera; the others take the ports after it", Value: "127.0.0.1:7654", Sources: a.from("camera-listen")},
 			&cli.StringFlag{Name: "control", Usage: "`ADDRESS` of the cameras' control", Value: "127.0.0.1:7690", Sources: a.from("control")},
 		},
@@ -41,8 +40,8 @@ func (a *app) demo() *cli.Command {
 // demoFeed is a camera of the demo and the feed that is made of it.
 type demoFeed struct {
 	camera  sim.Config
-	feed    api.NewFeed
-	request *api.CameraRequest
+	feed    apitypes.FeedSettings
+	request *apitypes.CameraRequest
 }
 
 // demoFeeds are the cameras of the Morrow Crag Funicular.
@@ -56,22 +55,22 @@ func demoFeeds() []demoFeed {
 	return []demoFeed{
 		{
 			camera: sim.Config{Name: "lower-station", Kind: sim.RTSP, Audio: sim.AAC, Settings: sim.Defaults()},
-			feed:   api.NewFeed{Title: "Lower station", Public: true},
+			feed:   apitypes.FeedSettings{Title: "Lower station", Public: true},
 		},
 		{
 			camera: sim.Config{Name: "winch-room", Kind: sim.MotionJPEG, Settings: winch},
-			feed:   api.NewFeed{Title: "Winch room"},
-			request: &api.CameraRequest{
+			feed:   apitypes.FeedSettings{Title: "Winch room"},
+			request: &apitypes.CameraRequest{
 				Name: "picture-settings", Method: "GET", Target: "/settings?size=960x540&rate=10", AtConnection: true,
 			},
 		},
 		{
 			camera: sim.Config{Name: "summit-mast", Kind: sim.Stills, Settings: summit},
-			feed:   api.NewFeed{Title: "Summit mast", Public: true},
+			feed:   apitypes.FeedSettings{Title: "Summit mast", Public: true},
 		},
 		{
 			camera: sim.Config{Name: "upper-station", Kind: sim.RTSP, Audio: sim.PCMU, Settings: upper},
-			feed:   api.NewFeed{Title: "Upper station", Public: true},
+			feed:   apitypes.FeedSettings{Title: "Upper station", Public: true},
 		},
 	}
 }
@@ -123,7 +122,10 @@ func (a *app) runDemo(ctx context.Context, c *cli.Command) error {
 		}
 	})
 	key := strings.ToLower(rand.Text())
-	data := c.String("demo-data")
+	data := ".demo" // not the folder of a service that is meant
+	if c.IsSet("data") {
+		data = c.String("data")
+	}
 	cfg := service.Config{Data: data, Listen: c.String("listen"), Codecs: c.String("codecs"), EnterKey: key, Log: log, WebRTC: c.String("webrtc-listen")}
 	err = service.Run(ctx, cfg, func(s service.Started) {
 		for i, d := range feeds {
@@ -131,7 +133,7 @@ func (a *app) runDemo(ctx context.Context, c *cli.Command) error {
 				log.Error("a feed of the demo could not be added", "feed", d.camera.Name, "error", err)
 			}
 		}
-		a.showDemo(s, key, data)
+		a.showDemo(s, key, data, c.String("control"))
 	})
 	select {
 	case first := <-failed:
@@ -150,13 +152,16 @@ func (d demoFeed) add(ctx context.Context, data, url string) error {
 	}
 	cl := client.New(local.Address, local.Token)
 	name, user, password := d.camera.Name, demoUser, demoPassword
-	if _, err := cl.EditFeed(ctx, name, api.FeedChange{URL: &url, User: &user, Password: &password}); err == nil {
+	change := client.Patch{}
+	change.Set("camera.url", url)
+	change.Set("camera.user", user)
+	change.Set("camera.password", password)
+	if _, err := cl.EditFeed(ctx, name, change); err == nil {
 		return nil
 	}
-	in := d.feed
-	in.Name, in.URL, in.User, in.Password = name, url, user, password
-	off := false
-	in.Enabled = &off // the camera is not opened before its request is there
+	off := false // the camera is not opened before its request is there
+	in := apitypes.NewFeed{Name: name, Enabled: &off, FeedSettings: apitypes.Defaults(url)}
+	in.Title, in.Public, in.Camera.User, in.Camera.Password = d.feed.Title, d.feed.Public, user, password
 	if _, err := cl.AddFeed(ctx, in); err != nil {
 		return err
 	}
@@ -169,7 +174,7 @@ func (d demoFeed) add(ctx context.Context, data, url string) error {
 	return err
 }
 
-func (a *app) showDemo(s service.Started, key, data string) {
+func (a *app) showDemo(s service.Started, key, data, control string) {
 	here, _ := os.Getwd()
 	if rel, err := filepath.Rel(here, data); err == nil {
 		data = rel
@@ -184,8 +189,8 @@ Watch pages  %s/watch/lower-station
              %s/watch/summit-mast
              %s/watch/upper-station
 Commands     bin/webostrum --data %s feed list
-Misbehave    bin/webostrum sim tell --camera winch-room reboot
+Misbehave    bin/webostrum sim tell --control %s --camera winch-room reboot
 End          Ctrl-C
 
-`, s.Address, key, s.Address, s.Address, s.Address, s.Address, data)
+`, s.Address, key, s.Address, s.Address, s.Address, s.Address, data, control)
 }

@@ -9,7 +9,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"webostrum/api"
+	"webostrum/apitypes"
 	"webostrum/client"
 	"webostrum/core/fault"
 )
@@ -51,7 +51,7 @@ var statusExit = map[int]int{
 
 func exitCode(err error) int {
 	var u wrongUsage
-	var p *api.Problem
+	var p *apitypes.Problem
 	var f *fault.Error
 	code := 0
 	switch {
@@ -76,7 +76,7 @@ func exitCode(err error) int {
 
 // explain says what happened and what to do next.
 func explain(err error) string {
-	var p *api.Problem
+	var p *apitypes.Problem
 	var f *fault.Error
 	switch {
 	case errors.As(err, &f):
@@ -87,11 +87,11 @@ func explain(err error) string {
 	return "webostrum: " + err.Error()
 }
 
-func problemText(p *api.Problem) string {
+func problemText(p *apitypes.Problem) string {
 	var b strings.Builder
 	b.WriteString(wrap(firstOf(p.Detail, p.Title), ""))
 	for _, e := range p.Errors {
-		fmt.Fprintf(&b, "\n  %s: %s", strings.TrimPrefix(e.Location, "body."), e.Message)
+		fmt.Fprintf(&b, "\n  %s: %s", flagOf(e.Location), e.Message)
 	}
 	if p.Remedy != "" {
 		b.WriteString("\n" + wrap(p.Remedy, "  "))

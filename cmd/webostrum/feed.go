@@ -1,18 +1,17 @@
 package main
 
 import (
-	"bufio"
 	"context"
 	"fmt"
 	"io"
-	"os"
-	"strings"
+	"time"
 
 	"github.com/urfave/cli/v3"
 
-	"webostrum/api"
+	"webostrum/apitypes"
 	"webostrum/client"
 	"webostrum/core/plan"
+	"webostrum/wait"
 )
 
 func (a *app) feed() *cli.Command {
@@ -40,47 +39,18 @@ func feedName(c *cli.Command) (string, error) {
 	return name, nil
 }
 
-func cameraFlags() []cli.Flag {
-	return []cli.Flag{
-		&cli.StringFlag{Name: "user", Usage: "the camera's `USER`"},
-		&cli.StringFlag{Name: "password", Usage: "the camera's `PASSWORD`", Sources: cli.EnvVars("WEBOSTRUM_CAMERA_PASSWORD")},
-		&cli.BoolFlag{Name: "password-stdin", Usage: "read the camera's password from standard input"},
-		&cli.StringFlag{Name: "transport", Usage: "RTSP: auto, tcp or udp"},
-		&cli.StringFlag{Name: "fetch", Usage: "HTTP: auto, stream (one endless answer) or poll (one picture an answer)"},
-		&cli.StringFlag{Name: "fingerprint", Usage: "`SHA-256` of the camera's certificate to trust, for rtsps and https"},
-	}
-}
-
-func feedFlags() []cli.Flag {
-	return append(cameraFlags(),
-		&cli.StringFlag{Name: "title", Usage: "`NAME` for people"},
-		&cli.FloatFlag{Name: "segment", Usage: "wanted `SECONDS` of an HLS segment"},
-		&cli.IntFlag{Name: "playlist-length", Usage: "segments in the HLS list"},
-		&cli.FloatFlag{Name: "poll", Usage: "HTTP: `SECONDS` from one polled picture to the next, 0.1 to 3600"},
-		&cli.StringFlag{Name: "audio", Usage: "automatic, on (transcoded all the time, where it has to be) or off"},
-		&cli.StringFlag{Name: "audio-hls", Usage: "the same for HLS alone, or as-feed"},
-		&cli.StringFlag{Name: "audio-webrtc", Usage: "the same for WebRTC alone, or as-feed"},
-		&cli.BoolFlag{Name: "public", Usage: "everybody may watch; --public=false takes it back"},
-		outputFlag(),
-	)
-}
-
-// password returns the password that was given in whatever way.
-func password(c *cli.Command) (string, error) {
-	if !c.Bool("password-stdin") {
-		return c.String("password"), nil
-	}
-	line, err := bufio.NewReader(os.Stdin).ReadString('\n')
-	if err != nil && err != io.EOF {
-		return "", err
-	}
-	return strings.TrimRight(line, "\r\n"), nil
-}
+const (
+	addWait  = 5 * time.Second
+	addEvery = 200 * time.Millisecond
+)
 
 func (a *app) feedAdd() *cli.Command {
+	settings := feedSettings()
 	return &cli.Command{
-		Name: "add", Usage: "add a feed: feed add NAME URL", OnUsageError: usageError,
-		Flags:     append(feedFlags(), &cli.BoolFlag{Name: "off", Usage: "do not switch it on yet"}),
+		Name: "add", Usage: "add a feed and see whether its camera answers", ArgsUsage: "NAME URL", OnUsageError: usageError,
+		Flags: append(flags(settings, true), outputFlag(),
+			&cli.BoolFlag{Name: "off", Usage: "do not switch it on yet"},
+			&cli.BoolFlag{Name: "no-wait", Usage: "do not wait to see whether the camera answers"}),
 		Arguments: append(nameArg(), &cli.StringArg{Name: "url", UsageText: "URL"}),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			if c.StringArg("name") == "" || c.StringArg("url") == "" {
@@ -89,7 +59,11 @@ func (a *app) feedAdd() *cli.Command {
 			if c.Args().Present() {
 				return usagef("%q is one thing too many; flags come before the name", c.Args().First())
 			}
-			secret, err := password(c)
+			given, err := patch(c, settings)
+			if err != nil {
+				return err
+			}
+			in, err := newFeed(c.StringArg("name"), c.StringArg("url"), given)
 			if err != nil {
 				return err
 			}
@@ -98,20 +72,35 @@ func (a *app) feedAdd() *cli.Command {
 				return err
 			}
 			on := !c.Bool("off")
-			in := api.NewFeed{
-				Name: c.StringArg("name"), URL: c.StringArg("url"), Title: c.String("title"), User: c.String("user"), Password: secret,
-				Transport: c.String("transport"), Fetch: c.String("fetch"), Fingerprint: c.String("fingerprint"), Public: c.Bool("public"), Enabled: &on,
-				PollSeconds: given(c, "poll", c.Float("poll")),
-				Audio:       c.String("audio"), AudioHLS: c.String("audio-hls"), AudioWebRTC: c.String("audio-webrtc"),
-			}
-			in.SegmentSeconds, in.PlaylistLength = given(c, "segment", c.Float("segment")), given(c, "playlist-length", c.Int("playlist-length"))
+			in.Enabled = &on
 			f, err := cl.AddFeed(ctx, in)
+			if err == nil && on && !c.Bool("no-wait") {
+				err = a.wait("Opening the camera", func() error {
+					f, err = settledFeed(ctx, cl, f)
+					return err
+				})
+			}
 			if err != nil {
 				return err
 			}
 			return a.showFeed(c, cl, f)
 		},
 	}
+}
+
+// settledFeed waits until a feed is live or has failed, and no longer than a few seconds.
+func settledFeed(ctx context.Context, cl *client.Client, f apitypes.Feed) (apitypes.Feed, error) {
+	until := time.Now().Add(addWait)
+	for f.State == "connecting" || f.State == "live" && f.FrameRate == 0 {
+		if time.Now().After(until) || !wait.For(ctx, addEvery) {
+			break
+		}
+		var err error
+		if f, err = cl.Feed(ctx, f.Name); err != nil {
+			return f, err
+		}
+	}
+	return f, ctx.Err()
 }
 
 // given returns the value of a flag that was set, else nil.
@@ -123,33 +112,16 @@ func given[T any](c *cli.Command, flag string, value T) *T {
 }
 
 func (a *app) feedEdit() *cli.Command {
+	settings := append(feedSettings(), stringSetting("camera.url", "url", "the camera's `URL`", ""))
 	return &cli.Command{
 		Name: "edit", Usage: "change a feed; what is not given stays", OnUsageError: usageError,
-		Arguments: nameArg(),
-		Flags: append(feedFlags(), &cli.StringFlag{Name: "url", Usage: "the camera's `URL`"},
-			&cli.StringFlag{Name: "picture-size", Usage: "`SIZE` of Motion JPEG and stills that go out, such as 640x; empty for the camera's"},
-			&cli.FloatFlag{Name: "picture-rate", Usage: "frames a second of Motion JPEG at most; 0 for all"},
-			&cli.IntFlag{Name: "picture-quality", Usage: "JPEG quality of what is transcoded, 1 to 100; 0 for the usual"}),
+		Arguments: nameArg(), Flags: append(flags(settings, false), outputFlag()),
 		Action: a.withFeed(func(ctx context.Context, c *cli.Command, cl *client.Client, name string) error {
-			change := api.FeedChange{
-				Title: given(c, "title", c.String("title")), URL: given(c, "url", c.String("url")),
-				User: given(c, "user", c.String("user")), Password: given(c, "password", c.String("password")),
-				Transport: given(c, "transport", c.String("transport")), Fingerprint: given(c, "fingerprint", c.String("fingerprint")),
-				SegmentSeconds: given(c, "segment", c.Float("segment")), PlaylistLength: given(c, "playlist-length", c.Int("playlist-length")),
-				Public: given(c, "public", c.Bool("public")), Fetch: given(c, "fetch", c.String("fetch")), PollSeconds: given(c, "poll", c.Float("poll")),
-				PictureSize: given(c, "picture-size", c.String("picture-size")), PictureRate: given(c, "picture-rate", c.Float("picture-rate")),
-				PictureQuality: given(c, "picture-quality", c.Int("picture-quality")),
-				Audio:          given(c, "audio", c.String("audio")), AudioHLS: given(c, "audio-hls", c.String("audio-hls")),
-				AudioWebRTC: given(c, "audio-webrtc", c.String("audio-webrtc")),
+			change, err := patch(c, settings)
+			if err != nil {
+				return err
 			}
-			if c.Bool("password-stdin") {
-				secret, err := password(c)
-				if err != nil {
-					return err
-				}
-				change.Password = &secret
-			}
-			if change == (api.FeedChange{}) {
+			if len(change) == 0 {
 				return usagef("nothing to change; \"webostrum feed edit --help\" lists what can be")
 			}
 			f, err := cl.EditFeed(ctx, name, change)
@@ -215,11 +187,11 @@ func (a *app) feedShow() *cli.Command {
 	}
 }
 
-func (a *app) showFeed(c *cli.Command, cl *client.Client, f api.Feed) error {
+func (a *app) showFeed(c *cli.Command, cl *client.Client, f apitypes.Feed) error {
 	return a.show(c, f, func(w io.Writer) {
 		row(w, "feed", f.Name)
 		row(w, "title", f.Title)
-		row(w, "camera", f.URL)
+		row(w, "camera", f.Camera.URL)
 		row(w, "credentials", map[bool]string{true: "kept, sealed", false: "none"}[f.Credentials])
 		row(w, "state", fmt.Sprintf("%s, for %s", f.State, ago(f.Since)))
 		row(w, "reason", f.Reason)
@@ -239,7 +211,7 @@ func (a *app) showFeed(c *cli.Command, cl *client.Client, f api.Feed) error {
 			}
 		}
 		for _, r := range f.Renditions {
-			text := fmt.Sprintf("%s: %s %s", r.Name, r.Codec, size(r.MadeWidth, r.MadeHeight))
+			text := fmt.Sprintf("%s: %s %s", r.Name, r.Codec, size(r.OutWidth, r.OutHeight))
 			if more := firstOf(r.Note, why(r)); more != "" {
 				text += ", " + more
 			}
@@ -250,7 +222,7 @@ func (a *app) showFeed(c *cli.Command, cl *client.Client, f api.Feed) error {
 		} else if cv.Missing != "" {
 			row(w, "transcoding", cv.Missing)
 		}
-		row(w, "HLS", fmt.Sprintf("segments of %g s wanted, %g s made, list of %d", f.SegmentSeconds, f.Target, f.PlaylistLength))
+		row(w, "HLS", fmt.Sprintf("segments of %g s wanted, %g s made, playlist of %d", f.Delivery.SegmentSeconds, f.Target, f.Delivery.PlaylistLength))
 		row(w, "who may watch", map[bool]string{true: "everybody", false: "signed-in people"}[f.Public])
 		row(w, "viewers", f.Viewers)
 		row(w, "watch page", cl.Base()+"/watch/"+f.Name)
@@ -263,7 +235,7 @@ func (a *app) showFeed(c *cli.Command, cl *client.Client, f api.Feed) error {
 }
 
 // audio says how a camera's audio comes.
-func audio(h api.AudioStatus) string {
+func audio(h apitypes.AudioStatus) string {
 	if h.Codec == "" {
 		return "none that can be used"
 	}
@@ -271,14 +243,14 @@ func audio(h api.AudioStatus) string {
 }
 
 // session says how a camera's pictures come.
-func session(f api.Feed) string {
+func session(f apitypes.Feed) string {
 	s := f.Session
 	if s.Codec == "H264" {
 		return fmt.Sprintf("H264 %s %s over %s, %d of %d packets lost", s.Profile, s.Level, s.Transport, s.Lost, s.Packets+s.Lost)
 	}
 	text := fmt.Sprintf("%s %s by %s, %d left out", s.Codec, s.Sampling, s.Transport, s.Dropped)
 	if s.Transport == "poll" {
-		text += fmt.Sprintf(", every %g s, %d times unchanged", f.PollSeconds, s.Unchanged)
+		text += fmt.Sprintf(", every %g s, %d times unchanged", f.Camera.PollSeconds, s.Unchanged)
 	}
 	return text
 }
@@ -296,7 +268,7 @@ func (a *app) feedRemove() *cli.Command {
 	}
 }
 
-func (a *app) feedSwitch(verb, usage string, do func(*client.Client, context.Context, string) (api.Feed, error)) *cli.Command {
+func (a *app) feedSwitch(verb, usage string, do func(*client.Client, context.Context, string) (apitypes.Feed, error)) *cli.Command {
 	return &cli.Command{
 		Name: verb, Usage: usage, Flags: []cli.Flag{outputFlag()}, Arguments: nameArg(), OnUsageError: usageError,
 		Action: a.withFeed(func(ctx context.Context, c *cli.Command, cl *client.Client, name string) error {

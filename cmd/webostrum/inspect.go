@@ -8,7 +8,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"webostrum/api"
+	"webostrum/apitypes"
 	"webostrum/client"
 	"webostrum/core/media"
 	"webostrum/core/plan"
@@ -20,7 +20,7 @@ import (
 func (a *app) inspect() *cli.Command {
 	return &cli.Command{
 		Name: "inspect", Usage: "look into a camera: what is inside, or why not", OnUsageError: usageError,
-		Flags: append(cameraFlags(), outputFlag(),
+		Flags: append(flags(cameraSettings(), true), outputFlag(),
 			&cli.FloatFlag{Name: "seconds", Usage: "how long to read", Value: 4},
 			&cli.BoolFlag{Name: "here", Usage: "look from this machine and not from the service's"},
 		),
@@ -33,11 +33,11 @@ func (a *app) inspect() *cli.Command {
 			if err != nil {
 				return err
 			}
-			in := api.InspectBody{
+			in := apitypes.Inspection{
 				URL: c.StringArg("url"), User: c.String("user"), Password: secret, Transport: c.String("transport"),
 				Fetch: c.String("fetch"), Fingerprint: c.String("fingerprint"), Seconds: c.Float("seconds"),
 			}
-			var report *inspect.Report
+			var report *apitypes.Report
 			err = a.wait("Looking into the camera", func() error {
 				report, err = a.look(ctx, c, in)
 				return err
@@ -52,7 +52,7 @@ func (a *app) inspect() *cli.Command {
 
 // look asks the service, whose view of the network is what counts; without one
 // it looks from here.
-func (a *app) look(ctx context.Context, c *cli.Command, in api.InspectBody) (*inspect.Report, error) {
+func (a *app) look(ctx context.Context, c *cli.Command, in apitypes.Inspection) (*apitypes.Report, error) {
 	if !c.Bool("here") {
 		cl, err := a.service(c)
 		if err == nil {
@@ -73,13 +73,17 @@ func (a *app) look(ctx context.Context, c *cli.Command, in api.InspectBody) (*in
 	if _, _, _, err := source.ParseURL(in.URL); err != nil {
 		return nil, usagef("%w", err)
 	}
-	return inspect.Run(ctx, inspect.Config{
+	result, err := inspect.Run(ctx, inspect.Config{
 		URL: in.URL, User: in.User, Password: in.Password, Transport: transport, Fetch: fetch, Fingerprint: in.Fingerprint,
 		For: time.Duration(in.Seconds * float64(time.Second)),
 	})
+	if err != nil {
+		return nil, err
+	}
+	return &result.Report, nil
 }
 
-func reportTable(w io.Writer, r *inspect.Report) {
+func reportTable(w io.Writer, r *apitypes.Report) {
 	row(w, "transport", r.Transport)
 	if r.Server != "" {
 		row(w, "server", r.Server)
@@ -159,7 +163,7 @@ func (a *app) events() *cli.Command {
 }
 
 // showEvents prints the newest last, as one reads.
-func (a *app) showEvents(c *cli.Command, events []api.Event, head bool) error {
+func (a *app) showEvents(c *cli.Command, events []apitypes.Event, head bool) error {
 	if c.Bool("follow") && len(events) == 0 {
 		return nil
 	}

@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"webostrum/api"
+	"webostrum/apitypes"
 	"webostrum/client"
 	"webostrum/core/fault"
 )
@@ -31,7 +31,7 @@ func TestNumbersForPeople(t *testing.T) {
 
 func TestExitCodes(t *testing.T) {
 	problem := func(status int, code string) error {
-		p := &api.Problem{Code: code}
+		p := &apitypes.Problem{Code: code}
 		p.Status = status
 		return fmt.Errorf("wrapped: %w", p)
 	}

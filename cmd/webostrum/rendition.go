@@ -8,7 +8,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"webostrum/api"
+	"webostrum/apitypes"
 	"webostrum/client"
 )
 
@@ -62,7 +62,7 @@ func (a *app) renditionAdd() *cli.Command {
 		Name: "add", Usage: "add a rendition: rendition add FEED NAME", OnUsageError: usageError, Arguments: partArgs("NAME"),
 		Flags: append(renditionFlags(), &cli.StringFlag{Name: "codec", Usage: "H264 for HLS or JPEG for Motion JPEG", Value: "H264"}),
 		Action: a.withPart("name", func(ctx context.Context, c *cli.Command, cl *client.Client, feed, name string) error {
-			r, err := cl.AddRendition(ctx, feed, api.RenditionBody{
+			r, err := cl.AddRendition(ctx, feed, apitypes.NewRendition{
 				Name: name, Codec: strings.ToUpper(c.String("codec")), Size: c.String("size"), FrameRate: c.Float("rate"), BitRate: c.Int("bit-rate"),
 				KeyframeSeconds: c.Float("keyframes"), Profile: c.String("profile"), Quality: c.Int("quality"),
 				Text: c.String("text"), TextCorner: c.String("corner"), TextSize: c.Float("text-size"),
@@ -79,13 +79,13 @@ func (a *app) renditionEdit() *cli.Command {
 	return &cli.Command{
 		Name: "edit", Usage: "change a rendition; what is not given stays", OnUsageError: usageError, Arguments: partArgs("NAME"), Flags: renditionFlags(),
 		Action: a.withPart("name", func(ctx context.Context, c *cli.Command, cl *client.Client, feed, name string) error {
-			change := api.RenditionChange{
+			change := apitypes.RenditionChange{
 				Size: given(c, "size", c.String("size")), FrameRate: given(c, "rate", c.Float("rate")), BitRate: given(c, "bit-rate", c.Int("bit-rate")),
 				KeyframeSeconds: given(c, "keyframes", c.Float("keyframes")), Profile: given(c, "profile", c.String("profile")),
 				Quality: given(c, "quality", c.Int("quality")), Text: given(c, "text", c.String("text")),
 				TextCorner: given(c, "corner", c.String("corner")), TextSize: given(c, "text-size", c.Float("text-size")),
 			}
-			if change == (api.RenditionChange{}) {
+			if change == (apitypes.RenditionChange{}) {
 				return usagef("nothing to change; \"webostrum rendition edit --help\" lists what can be")
 			}
 			r, err := cl.EditRendition(ctx, feed, name, change)
@@ -127,8 +127,8 @@ func (a *app) renditionList() *cli.Command {
 				}
 				row(w, "RENDITION", "CODEC", "ASKED", "MADE", "RUNNING", "USED BY", "RATE", "CORE", "NOTE")
 				for _, r := range f.Renditions {
-					row(w, r.Name, r.Codec, firstOf(r.Size, "as the camera"), size(r.MadeWidth, r.MadeHeight), yesNo(r.Running), r.Users,
-						rate(r.MadeFrameRate), share(r.Share), firstOf(r.Note, why(r), "-"))
+					row(w, r.Name, r.Codec, firstOf(r.Size, "as the camera"), size(r.OutWidth, r.OutHeight), yesNo(r.Running), r.Users,
+						rate(r.OutFrameRate), share(r.Share), firstOf(r.Note, why(r), "-"))
 				}
 				if cv := f.Transcoding; cv.Running && cv.Processor > 0 {
 					row(w)
@@ -139,7 +139,7 @@ func (a *app) renditionList() *cli.Command {
 	}
 }
 
-func why(r api.Rendition) string {
+func why(r apitypes.Rendition) string {
 	if r.Automatic {
 		return "made by itself: HLS cannot carry the camera's JPEG"
 	}
@@ -154,11 +154,11 @@ func share(v float64) string {
 	return fmt.Sprintf("%.1f %%", 100*v)
 }
 
-func (a *app) showRendition(c *cli.Command, cl *client.Client, r api.Rendition) error {
+func (a *app) showRendition(c *cli.Command, cl *client.Client, r apitypes.Rendition) error {
 	return a.show(c, r, func(w io.Writer) {
 		row(w, "rendition", r.Name)
 		row(w, "codec", r.Codec)
-		row(w, "size", fmt.Sprintf("%s asked, %s made", firstOf(r.Size, "the camera's"), size(r.MadeWidth, r.MadeHeight)))
+		row(w, "size", fmt.Sprintf("%s asked, %s made", firstOf(r.Size, "the camera's"), size(r.OutWidth, r.OutHeight)))
 		if r.Note != "" {
 			row(w, "note", r.Note)
 		}

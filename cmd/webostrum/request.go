@@ -8,7 +8,7 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"webostrum/api"
+	"webostrum/apitypes"
 	"webostrum/client"
 )
 
@@ -34,18 +34,18 @@ func (a *app) requestAdd() *cli.Command {
 			if target == "" {
 				return usagef("what is asked for? webostrum camera-request add %s %s \"/settings?size=640x360\"", feed, name)
 			}
-			q, err := cl.AddRequest(ctx, feed, api.CameraRequest{
+			q, err := cl.AddRequest(ctx, feed, apitypes.CameraRequest{
 				Name: name, Method: strings.ToUpper(c.String("method")), Target: target, Body: c.String("body"), AtConnection: c.Bool("at-connection"),
 			})
 			if err != nil {
 				return err
 			}
-			return a.show(c, q, func(w io.Writer) { requestRows(w, []api.CameraRequest{q}) })
+			return a.show(c, q, func(w io.Writer) { requestRows(w, []apitypes.CameraRequest{q}) })
 		}),
 	}
 }
 
-func requestRows(w io.Writer, list []api.CameraRequest) {
+func requestRows(w io.Writer, list []apitypes.CameraRequest) {
 	row(w, "REQUEST", "SENT", "METHOD", "TARGET", "BODY")
 	for _, q := range list {
 		row(w, q.Name, map[bool]string{true: "before each connection", false: "by hand"}[q.AtConnection], q.Method, q.Target, firstOf(q.Body, "-"))

@@ -127,7 +127,11 @@ func (h *Handler) playlist(w http.ResponseWriter, r *http.Request, f Feed, rendi
 	header.Set("Content-Type", playlistType)
 	// Fresh for less than a segment, so that a cache in front never holds a
 	// player back by one.
-	header.Set("Cache-Control", scope(f)+", max-age="+strconv.Itoa(max(1, int(g.Target()/time.Second)/2)))
+	fresh := "private, no-cache" // what is not for everybody is asked for anew each time
+	if f.Public() {
+		fresh = "public, max-age=" + strconv.Itoa(max(1, int(g.Target()/time.Second)/2))
+	}
+	header.Set("Cache-Control", fresh)
 	header.Set("Vary", "Accept-Encoding")
 	body := list.Plain
 	if acceptsGzip(r) && r.Header.Get("Range") == "" {
@@ -164,7 +168,11 @@ func (h *Handler) segment(w http.ResponseWriter, r *http.Request, f Feed, rendit
 	defer func() { _ = reader.Close() }()
 	header := w.Header()
 	header.Set("Content-Type", segmentType)
-	header.Set("Cache-Control", fmt.Sprintf("%s, max-age=%d, immutable", scope(f), int(segmentAge.Seconds())))
+	fresh := "private, no-cache"
+	if f.Public() {
+		fresh = fmt.Sprintf("public, max-age=%d, immutable", int(segmentAge.Seconds()))
+	}
+	header.Set("Cache-Control", fresh)
 	header.Set("Etag", strconv.Quote(name))
 	if r.Header.Get("Range") != "" || r.Header.Get("If-None-Match") != "" {
 		http.ServeContent(w, r, "", time.Time{}, reader)
@@ -175,13 +183,6 @@ func (h *Handler) segment(w http.ResponseWriter, r *http.Request, f Feed, rendit
 	if h.Sent != nil {
 		h.Sent(r, body.Size())
 	}
-}
-
-func scope(f Feed) string {
-	if f.Public() {
-		return "public"
-	}
-	return "private"
 }
 
 // acceptsGzip reads Accept-Encoding (RFC 9110, 12.5.3) as far as gzip goes.

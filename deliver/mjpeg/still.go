@@ -21,14 +21,13 @@ func Still(w http.ResponseWriter, r *http.Request, s *media.Sample, fresh time.D
 	header.Set("Content-Type", "image/jpeg")
 	header.Set("Etag", fmt.Sprintf(`"%x-%x"`, s.Captured.UnixMilli(), maphash.Bytes(seed, s.Data)))
 	header.Set("Age", strconv.Itoa(max(0, int(time.Since(s.Captured).Seconds()))))
-	scope := "private"
-	if public {
-		scope = "public"
-	}
-	if fresh > 0 {
-		header.Set("Cache-Control", scope+", max-age="+strconv.Itoa(int(fresh.Seconds())))
-	} else {
-		header.Set("Cache-Control", scope+", no-cache")
+	switch {
+	case !public:
+		header.Set("Cache-Control", "private, no-cache")
+	case fresh > 0:
+		header.Set("Cache-Control", "public, max-age="+strconv.Itoa(int(fresh.Seconds())))
+	default:
+		header.Set("Cache-Control", "public, no-cache")
 	}
 	_ = http.NewResponseController(w).SetWriteDeadline(time.Now().Add(writeTimeout))
 	http.ServeContent(w, r, "", s.Captured, bytes.NewReader(s.Data))

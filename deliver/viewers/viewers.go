@@ -8,8 +8,6 @@ import (
 	"crypto/rand"
 	"errors"
 	"hash/maphash"
-	"net"
-	"net/http"
 	"slices"
 	"strings"
 	"sync"
@@ -30,6 +28,8 @@ var (
 	ErrFull     = errors.New("viewers: as many watch as there may be")
 	ErrFeedFull = errors.New("viewers: as many watch this feed as there may be")
 	ErrEnded    = errors.New("viewers: this viewer was ended by an engineer")
+
+	ErrAddressFull = errors.New("viewers: as many watch from this address as may")
 )
 
 // Method is how somebody watches.
@@ -46,6 +46,24 @@ const (
 type Config struct {
 	Most      int // of all feeds; 0 means 20,000
 	MostAFeed int // of each feed; 0 means as many as Most
+
+	// MostAnAddress bounds strangers of one address, or of one network of IPv6; 0 means
+	// 200.
+	MostAnAddress int
+}
+
+// Of all places a tenth is kept for those who were let in.
+const keptShare = 10
+
+const defaultMostAnAddress = 200
+
+// Visitor is who asks to watch.
+type Visitor struct {
+	Feed    string
+	Address string // shown to engineers
+	Client  string // what is counted by: the address, or the network that it stands for
+	Browser string // tells viewers of one client apart
+	LetIn   bool   // has signed in or has a link
 }
 
 // Viewer is one viewer in a list.
@@ -77,6 +95,7 @@ type Counter struct {
 	seen  map[key]*Entry      // those who ask again and again; guarded by mu
 	stay  map[*Entry]struct{} // those whose answer goes on; guarded by mu
 	feeds map[string]int      // viewers of each feed; guarded by mu
+	from  map[string]int      // strangers of each client; guarded by mu
 	ended map[key]time.Time   // until when they are not let in; guarded by mu
 	swept time.Time           // when the maps were gone through last; guarded by mu
 }
@@ -89,6 +108,7 @@ type key struct {
 // Entry is one viewer in the making.
 type Entry struct {
 	viewer  Viewer
+	from    string // client that is counted; empty for those who were let in
 	counter *Counter
 	key     key
 	until   time.Time      // of those who ask again and again; guarded by the counter's mu
@@ -104,53 +124,64 @@ func New(cfg Config) *Counter {
 	if cfg.MostAFeed <= 0 {
 		cfg.MostAFeed = cfg.Most
 	}
+	if cfg.MostAnAddress <= 0 {
+		cfg.MostAnAddress = defaultMostAnAddress
+	}
 	return &Counter{
-		cfg: cfg, seed: maphash.MakeSeed(), seen: make(map[key]*Entry), stay: make(map[*Entry]struct{}), feeds: make(map[string]int), ended: make(map[key]time.Time),
+		from: make(map[string]int), cfg: cfg, seed: maphash.MakeSeed(), seen: make(map[key]*Entry), stay: make(map[*Entry]struct{}), feeds: make(map[string]int), ended: make(map[key]time.Time),
 	}
 }
 
-func host(r *http.Request) string {
-	h, _, err := net.SplitHostPort(r.RemoteAddr)
-	if err != nil {
-		return r.RemoteAddr
-	}
-	return h
-}
-
-// keyOf tells viewers apart by address and browser: two alike behind one address
-// are one.
-func (c *Counter) keyOf(r *http.Request, feed string) key {
-	return key{feed, maphash.String(c.seed, host(r)+"\n"+r.UserAgent())}
+// keyOf tells viewers apart by client and browser: two alike behind one address are
+// one.
+func (c *Counter) keyOf(v Visitor) key {
+	return key{v.Feed, maphash.String(c.seed, v.Client+"\n"+v.Browser)}
 }
 
 func newID() string { return strings.ToLower(rand.Text()[:10]) }
 
 // roomLocked says why there is no room for one more.
-func (c *Counter) roomLocked(feed string, now time.Time) error {
-	if c.fullLocked(feed) == nil {
+func (c *Counter) roomLocked(v Visitor, now time.Time) error {
+	if c.fullLocked(v) == nil {
 		return nil
 	}
 	if now.Sub(c.swept) >= sweepEvery {
 		c.sweepLocked(now)
 	}
-	return c.fullLocked(feed)
+	return c.fullLocked(v)
 }
 
-func (c *Counter) fullLocked(feed string) error {
+func (c *Counter) fullLocked(v Visitor) error {
+	most, mostAFeed := c.cfg.Most, c.cfg.MostAFeed
+	if !v.LetIn {
+		most, mostAFeed = most-most/keptShare, mostAFeed-mostAFeed/keptShare
+	}
 	switch {
-	case len(c.seen)+len(c.stay) >= c.cfg.Most:
+	case len(c.seen)+len(c.stay) >= most:
 		return ErrFull
-	case c.feeds[feed] >= c.cfg.MostAFeed:
+	case c.feeds[v.Feed] >= mostAFeed:
 		return ErrFeedFull
+	case !v.LetIn && c.from[v.Client] >= c.cfg.MostAnAddress:
+		return ErrAddressFull
 	}
 	return nil
 }
 
-// Saw notes that the sender of a request watches a feed, until it has not
-// asked again for stays. A viewer is an address and a browser: two alike behind
-// one address count as one. The error says why it may not.
-func (c *Counter) Saw(r *http.Request, feed, variant string, now time.Time, stays time.Duration) error {
-	k := c.keyOf(r, feed)
+// newLocked makes an entry and counts it.
+func (c *Counter) newLocked(v Visitor, m Method, now time.Time) *Entry {
+	e := &Entry{counter: c, key: c.keyOf(v), viewer: Viewer{ID: newID(), Feed: v.Feed, Method: m, Address: v.Address, Since: now}}
+	c.feeds[v.Feed]++
+	if !v.LetIn {
+		e.from = v.Client
+		c.from[e.from]++
+	}
+	return e
+}
+
+// Saw notes that somebody watches a feed, until it has not asked again for stays. Two
+// alike behind one address count as one. The error says why it may not.
+func (c *Counter) Saw(v Visitor, variant string, now time.Time, stays time.Duration) error {
+	k := c.keyOf(v)
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if now.Before(c.ended[k]) {
@@ -158,20 +189,19 @@ func (c *Counter) Saw(r *http.Request, feed, variant string, now time.Time, stay
 	}
 	e := c.seen[k]
 	if e == nil {
-		if err := c.roomLocked(feed, now); err != nil {
+		if err := c.roomLocked(v, now); err != nil {
 			return err
 		}
-		e = &Entry{counter: c, viewer: Viewer{ID: newID(), Feed: feed, Method: HLS, Address: host(r), Since: now}}
+		e = c.newLocked(v, HLS, now)
 		c.seen[k] = e
-		c.feeds[feed]++
 	}
 	e.until, e.viewer.Variant = now.Add(stays), variant
 	return nil
 }
 
 // Sent notes bytes that went to somebody whom Saw knows.
-func (c *Counter) Sent(r *http.Request, feed string, n int64) {
-	k := c.keyOf(r, feed)
+func (c *Counter) Sent(v Visitor, n int64) {
+	k := c.keyOf(v)
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if e := c.seen[k]; e != nil && n > 0 {
@@ -181,22 +211,19 @@ func (c *Counter) Sent(r *http.Request, feed string, n int64) {
 
 // Join notes somebody whose answer goes on until Leave; numbers is asked when
 // somebody looks, and end ends it. The error says why it may not.
-func (c *Counter) Join(r *http.Request, feed string, m Method, variant string, numbers func() Numbers, end func()) (*Entry, error) {
-	now, k := time.Now(), c.keyOf(r, feed)
+func (c *Counter) Join(v Visitor, m Method, variant string, numbers func() Numbers, end func()) (*Entry, error) {
+	now := time.Now()
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	if now.Before(c.ended[k]) {
+	if now.Before(c.ended[c.keyOf(v)]) {
 		return nil, ErrEnded
 	}
-	if err := c.roomLocked(feed, now); err != nil {
+	if err := c.roomLocked(v, now); err != nil {
 		return nil, err
 	}
-	e := &Entry{
-		counter: c, key: k, numbers: numbers, end: end,
-		viewer: Viewer{ID: newID(), Feed: feed, Method: m, Address: host(r), Variant: variant, Since: now},
-	}
+	e := c.newLocked(v, m, now)
+	e.numbers, e.end, e.viewer.Variant = numbers, end, variant
 	c.stay[e] = struct{}{}
-	c.feeds[feed]++
 	return e, nil
 }
 
@@ -206,13 +233,20 @@ func (e *Entry) Leave() {
 	defer e.counter.mu.Unlock()
 	if _, ok := e.counter.stay[e]; ok {
 		delete(e.counter.stay, e)
-		e.counter.leftLocked(e.viewer.Feed)
+		e.counter.leftLocked(e)
 	}
 }
 
-func (c *Counter) leftLocked(feed string) {
-	if c.feeds[feed]--; c.feeds[feed] == 0 {
-		delete(c.feeds, feed)
+func (c *Counter) leftLocked(e *Entry) {
+	less(c.feeds, e.viewer.Feed)
+	if e.from != "" {
+		less(c.from, e.from)
+	}
+}
+
+func less(counts map[string]int, key string) {
+	if counts[key]--; counts[key] <= 0 {
+		delete(counts, key)
 	}
 }
 
@@ -221,7 +255,7 @@ func (c *Counter) sweepLocked(now time.Time) {
 	for k, e := range c.seen {
 		if now.After(e.until) {
 			delete(c.seen, k)
-			c.leftLocked(k.feed)
+			c.leftLocked(e)
 		}
 	}
 	for k, until := range c.ended {
@@ -277,7 +311,7 @@ func (c *Counter) End(id string, now time.Time) bool {
 	for k, e := range c.seen {
 		if e.viewer.ID == id {
 			delete(c.seen, k)
-			c.leftLocked(k.feed)
+			c.leftLocked(e)
 			c.ended[k] = now.Add(banned)
 			c.mu.Unlock()
 			return true

@@ -2,8 +2,7 @@ package viewers_test
 
 import (
 	"fmt"
-	"net/http"
-	"net/http/httptest"
+	"net"
 	"testing"
 	"time"
 
@@ -13,18 +12,21 @@ import (
 	"webostrum/deliver/viewers"
 )
 
-func from(address, agent string) *http.Request {
-	r := httptest.NewRequest("GET", "/", nil)
-	r.RemoteAddr = address
-	r.Header.Set("User-Agent", agent)
-	return r
+func from(address, agent, feed string) viewers.Visitor {
+	host, _, _ := net.SplitHostPort(address)
+	return viewers.Visitor{Feed: feed, Address: host, Client: host, Browser: agent}
+}
+
+func letIn(v viewers.Visitor) viewers.Visitor {
+	v.LetIn = true
+	return v
 }
 
 func TestCounts(t *testing.T) {
 	c := viewers.New(viewers.Config{})
 	now := time.Date(2026, 6, 1, 12, 0, 0, 0, time.UTC)
 	saw := func(address, agent, feed string, at time.Time) {
-		require.NoError(t, c.Saw(from(address, agent), feed, "", at, 8*time.Second))
+		require.NoError(t, c.Saw(from(address, agent, feed), "", at, 8*time.Second))
 	}
 	saw("192.0.2.1:1000", "a", "gate", now)
 	saw("192.0.2.1:2000", "a", "gate", now.Add(2*time.Second)) // the same, on another connection
@@ -36,32 +38,40 @@ func TestCounts(t *testing.T) {
 	assert.Empty(t, c.Counts(now.Add(time.Minute)))
 }
 
-func TestBounded(t *testing.T) {
-	c := viewers.New(viewers.Config{})
+// TestOneStrangerDoesNotFillAllPlaces: neither by posing as many from one address, nor
+// by many addresses, is room taken from those who were let in.
+func TestOneStrangerDoesNotFillAllPlaces(t *testing.T) {
+	c := viewers.New(viewers.Config{Most: 1000, MostAnAddress: 50})
 	now := time.Now()
-	refused := 0
-	for i := range 25_000 {
-		if c.Saw(from("192.0.2.1:1", fmt.Sprint(i)), "gate", "", now, time.Minute) != nil {
-			refused++
-		}
+	last := error(nil)
+	for i := range 200 {
+		last = c.Saw(from("192.0.2.1:1", fmt.Sprint(i), "gate"), "", now, time.Minute)
 	}
-	assert.Equal(t, 20_000, c.Counts(now)["gate"])
-	assert.Equal(t, 5_000, refused)
+	assert.ErrorIs(t, last, viewers.ErrAddressFull)
+	assert.Equal(t, 50, c.Counts(now)["gate"])
+	assert.NoError(t, c.Saw(letIn(from("192.0.2.1:1", "panel", "gate")), "", now, time.Minute), "behind the same address")
+	for i := range 2000 {
+		last = c.Saw(from(fmt.Sprintf("192.0.%d.%d:1", 3+i/250, i%250), "", "gate"), "", now, time.Minute)
+	}
+	assert.ErrorIs(t, last, viewers.ErrFull)
+	assert.Equal(t, 900, c.Counts(now)["gate"], "a tenth is kept")
+	assert.NoError(t, c.Saw(letIn(from("192.0.2.9:1", "engineer", "gate")), "", now, time.Minute))
+	assert.NoError(t, c.Saw(from("192.0.2.1:1", "once-gone", "gate"), "", now.Add(2*time.Minute), time.Minute), "who has left is counted no more")
 }
 
 func TestLimits(t *testing.T) {
 	c := viewers.New(viewers.Config{Most: 3, MostAFeed: 2})
 	none := func() viewers.Numbers { return viewers.Numbers{} }
 	join := func(feed string) (*viewers.Entry, error) {
-		return c.Join(from("192.0.2.1:1", ""), feed, viewers.WebRTC, "", none, func() {})
+		return c.Join(letIn(from("192.0.2.1:1", "", feed)), viewers.WebRTC, "", none, func() {})
 	}
 	one, err := join("gate")
 	require.NoError(t, err)
-	require.NoError(t, c.Saw(from("192.0.2.2:1", ""), "gate", "", time.Now(), time.Minute))
+	require.NoError(t, c.Saw(letIn(from("192.0.2.2:1", "", "gate")), "", time.Now(), time.Minute))
 	_, err = join("gate")
 	assert.ErrorIs(t, err, viewers.ErrFeedFull)
-	assert.ErrorIs(t, c.Saw(from("192.0.2.3:1", ""), "gate", "", time.Now(), time.Minute), viewers.ErrFeedFull)
-	assert.NoError(t, c.Saw(from("192.0.2.2:1", ""), "gate", "", time.Now(), time.Minute), "who is in stays in")
+	assert.ErrorIs(t, c.Saw(from("192.0.2.3:1", "", "gate"), "", time.Now(), time.Minute), viewers.ErrFeedFull)
+	assert.NoError(t, c.Saw(from("192.0.2.2:1", "", "gate"), "", time.Now(), time.Minute), "who is in stays in")
 	_, err = join("yard")
 	require.NoError(t, err)
 	_, err = join("mast")
@@ -75,12 +85,12 @@ func TestLimits(t *testing.T) {
 func TestListAndEnd(t *testing.T) {
 	c := viewers.New(viewers.Config{})
 	now := time.Now()
-	hls := from("192.0.2.2:1", "tv")
-	require.NoError(t, c.Saw(hls, "gate", "small", now.Add(-time.Minute), 2*time.Minute))
-	c.Sent(hls, "gate", 500)
-	c.Sent(from("192.0.2.9:1", "stranger"), "gate", 500)
+	hls := from("192.0.2.2:1", "tv", "gate")
+	require.NoError(t, c.Saw(hls, "small", now.Add(-time.Minute), 2*time.Minute))
+	c.Sent(hls, 500)
+	c.Sent(from("192.0.2.9:1", "stranger", "gate"), 500)
 	ended := false
-	e, err := c.Join(from("192.0.2.1:1", ""), "gate", viewers.WebRTC, "", func() viewers.Numbers { return viewers.Numbers{Bytes: 7, Loss: 0.5} }, func() { ended = true })
+	e, err := c.Join(from("192.0.2.1:1", "", "gate"), viewers.WebRTC, "", func() viewers.Numbers { return viewers.Numbers{Bytes: 7, Loss: 0.5} }, func() { ended = true })
 	require.NoError(t, err)
 	list := c.List("gate", now)
 	require.Len(t, list, 2)
@@ -91,10 +101,10 @@ func TestListAndEnd(t *testing.T) {
 	assert.True(t, c.End(list[1].ID, now))
 	assert.True(t, ended)
 	e.Leave()
-	_, err = c.Join(from("192.0.2.1:2", ""), "gate", viewers.MotionJPEG, "", nil, nil)
+	_, err = c.Join(from("192.0.2.1:2", "", "gate"), viewers.MotionJPEG, "", nil, nil)
 	assert.ErrorIs(t, err, viewers.ErrEnded, "in whatever way it comes")
 	assert.True(t, c.End(list[0].ID, now))
-	assert.ErrorIs(t, c.Saw(hls, "gate", "", now.Add(30*time.Second), time.Minute), viewers.ErrEnded)
-	assert.NoError(t, c.Saw(hls, "gate", "", now.Add(2*time.Minute), time.Minute), "not for ever")
+	assert.ErrorIs(t, c.Saw(hls, "", now.Add(30*time.Second), time.Minute), viewers.ErrEnded)
+	assert.NoError(t, c.Saw(hls, "", now.Add(2*time.Minute), time.Minute), "not for ever")
 	assert.False(t, c.End("nobody", now))
 }

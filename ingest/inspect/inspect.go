@@ -8,6 +8,7 @@ import (
 	"sync"
 	"time"
 
+	"webostrum/apitypes"
 	"webostrum/core/fault"
 	"webostrum/core/media"
 	"webostrum/core/plan"
@@ -37,9 +38,6 @@ const (
 	shownFrames = 2
 )
 
-
-
-
 // look gathers what is measured.
 type look struct {
 	mu         sync.Mutex
@@ -51,11 +49,19 @@ type look struct {
 	keys       []int64        // PTS of keyframes; guarded by mu
 	audioTicks int64          // ticks of audio; guarded by mu
 	audioBytes int            // bytes of it; guarded by mu
+	keyframe   *media.Sample  // the newest; guarded by mu
 	begun      chan struct{}
+	once       sync.Once // closes begun
+}
+
+// Result is what was found, and a keyframe of it.
+type Result struct {
+	apitypes.Report
+	Keyframe *media.Sample // the newest
 }
 
 // Run connects, reads, and reports. Errors are *fault.Error, or the context's.
-func Run(ctx context.Context, cfg Config) (*Report, error) {
+func Run(ctx context.Context, cfg Config) (*Result, error) {
 	if cfg.For <= 0 {
 		cfg.For = defaultFor
 	}
@@ -81,7 +87,7 @@ func Run(ctx context.Context, cfg Config) (*Report, error) {
 }
 
 // watch waits for the first picture, then reads for a while.
-func (l *look) watch(ctx context.Context, d time.Duration, ended <-chan error) (*Report, error) {
+func (l *look) watch(ctx context.Context, d time.Duration, ended <-chan error) (*Result, error) {
 	wait := time.NewTimer(patience)
 	defer wait.Stop()
 	select {
@@ -98,14 +104,17 @@ func (l *look) watch(ctx context.Context, d time.Duration, ended <-chan error) (
 		return nil, err
 	case <-read.C:
 	}
-	return l.report(), ctx.Err()
+	report := l.report()
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return &Result{*report, l.keyframe}, ctx.Err()
 }
 
 func (l *look) started(s source.Session) {
 	l.mu.Lock()
 	l.session = s
 	l.mu.Unlock()
-	close(l.begun)
+	l.once.Do(func() { close(l.begun) }) // a camera may go over to another way of sending
 }
 
 func (l *look) sample(s *media.Sample) {
@@ -119,6 +128,7 @@ func (l *look) sample(s *media.Sample) {
 	l.bytes += len(s.Data)
 	if s.Key {
 		l.keys = append(l.keys, s.PTS)
+		l.keyframe = s
 	}
 }
 
@@ -130,28 +140,28 @@ func (l *look) audio(s *media.Sample) {
 }
 
 // audioLocked reports what was heard of a track.
-func (l *look) audioLocked(t *media.Track, lost uint64) *Audio {
+func (l *look) audioLocked(t *media.Track, lost uint64) *apitypes.ReportAudio {
 	if t == nil {
 		return nil
 	}
-	s := &Audio{Codec: string(t.Codec), ClockRate: t.ClockRate, Channels: t.Channels, Seconds: t.Duration(l.audioTicks).Seconds(), Lost: lost}
+	s := &apitypes.ReportAudio{Codec: string(t.Codec), ClockRate: t.ClockRate, Channels: t.Channels, Seconds: t.Duration(l.audioTicks).Seconds(), Lost: lost}
 	if s.Seconds > 0 {
 		s.BitRate = float64(l.audioBytes) * 8 / s.Seconds
 	}
 	return s
 }
 
-func (l *look) report() *Report {
+func (l *look) report() *apitypes.Report {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	f := l.session.Facts()
-	r := &Report{
-		Transport: f.Way, Server: f.Server, Codec: string(f.Codec), Profile: f.Profile, Level: f.Level, Sampling: f.Sampling,
+	r := &apitypes.Report{
+		Transport: f.Transport, Server: f.Server, Codec: string(f.Codec), Profile: f.Profile, Level: f.Level, Sampling: f.Sampling,
 		Width: f.Width, Height: f.Height, BFrames: f.B, Slices: f.Slices, Packets: f.Stats.Packets, Lost: f.Stats.Lost,
 		Dropped: f.Stats.Dropped, Unchanged: f.Stats.Unchanged, Reports: f.FromCamera, ClockOffset: f.WallOffset.Seconds(),
 	}
 	for _, t := range f.Tracks {
-		r.Tracks = append(r.Tracks, Track(t))
+		r.Tracks = append(r.Tracks, apitypes.ReportTrack(t))
 	}
 	r.Audio = l.audioLocked(f.Audio, f.Stats.AudioLost)
 	track := l.first.Track
@@ -167,7 +177,7 @@ func (l *look) report() *Report {
 	return r
 }
 
-func notes(r *Report) []string {
+func notes(r *apitypes.Report) []string {
 	list := []string{}
 	add := func(format string, args ...any) { list = append(list, fmt.Sprintf(format, args...)) }
 	switch {
@@ -191,7 +201,7 @@ func notes(r *Report) []string {
 }
 
 // audioNotes say how each delivery gets the audio.
-func audioNotes(r *Report, t *media.Track) (list []string) {
+func audioNotes(r *apitypes.Report, t *media.Track) (list []string) {
 	for _, offered := range r.Tracks {
 		if offered.Kind == media.KindAudio.String() && !offered.Used && offered.Why != "" {
 			list = append(list, "The camera's audio is left out: "+offered.Why+".")
@@ -210,7 +220,7 @@ func audioNotes(r *Report, t *media.Track) (list []string) {
 	return list
 }
 
-func jpegNotes(r *Report, add func(string, ...any)) {
+func jpegNotes(r *apitypes.Report, add func(string, ...any)) {
 	add("The camera sends JPEG pictures. Motion JPEG goes out as it comes; HLS needs H.264, so it is transcoded while somebody watches.")
 	if r.Transport == string(source.FetchPoll) {
 		add("The address holds one picture, which is asked for again and again: the feed's interval decides how often.")

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"go.uber.org/goleak"
 
+	"webostrum/apitypes"
 	"webostrum/core/fault"
 	"webostrum/core/media"
 	server "webostrum/deliver/rtsp"
@@ -69,19 +70,19 @@ func TestRunWhenTheCameraGoes(t *testing.T) {
 }
 
 func TestNotes(t *testing.T) {
-	good := Report{KeyframeEvery: 2, Seconds: 4}
+	good := apitypes.Report{KeyframeEvery: 2, Seconds: 4}
 	tests := []struct {
 		name   string
-		change func(*Report)
+		change func(*apitypes.Report)
 		want   string
 	}{
-		{"nothing to say", func(*Report) {}, ""},
-		{"one keyframe", func(r *Report) { r.KeyframeEvery = 0 }, "Fewer than two keyframes"},
-		{"keyframes far apart", func(r *Report) { r.KeyframeEvery = 10 }, "10.0 s apart"},
-		{"B-frames", func(r *Report) { r.BFrames = true }, "WebRTC in browsers does not"},
-		{"loss", func(r *Report) { r.Packets, r.Lost = 90, 10 }, "10 of 100 packets"},
-		{"a clock that is off", func(r *Report) { r.ClockOffset = -7200 }, "off by -2h0m0s"},
-		{"a clock that is nearly right", func(r *Report) { r.ClockOffset = 1 }, ""},
+		{"nothing to say", func(*apitypes.Report) {}, ""},
+		{"one keyframe", func(r *apitypes.Report) { r.KeyframeEvery = 0 }, "Fewer than two keyframes"},
+		{"keyframes far apart", func(r *apitypes.Report) { r.KeyframeEvery = 10 }, "10.0 s apart"},
+		{"B-frames", func(r *apitypes.Report) { r.BFrames = true }, "WebRTC in browsers does not"},
+		{"loss", func(r *apitypes.Report) { r.Packets, r.Lost = 90, 10 }, "10 of 100 packets"},
+		{"a clock that is off", func(r *apitypes.Report) { r.ClockOffset = -7200 }, "off by -2h0m0s"},
+		{"a clock that is nearly right", func(r *apitypes.Report) { r.ClockOffset = 1 }, ""},
 	}
 	for _, tt := range tests {
 		t.Run(tt.name, func(t *testing.T) {
@@ -99,17 +100,17 @@ func TestNotes(t *testing.T) {
 
 func TestAudioNotes(t *testing.T) {
 	mu := &media.Track{Kind: media.KindAudio, Codec: media.PCMU, ClockRate: 8000, Channels: 1}
-	heard := &Audio{Codec: "PCMU", Seconds: 4}
+	heard := &apitypes.ReportAudio{Codec: "PCMU", Seconds: 4}
 	for _, tt := range []struct {
 		name   string
-		report Report
+		report apitypes.Report
 		track  *media.Track
 		want   []string
 	}{
-		{"none", Report{}, nil, nil},
-		{"used", Report{Audio: heard}, mu, []string{"so it is made into AAC", "WebRTC carries the camera's G.711 mu-law"}},
-		{"silent", Report{Audio: &Audio{}}, mu, []string{"Its microphone may be switched off"}},
-		{"not handled", Report{Tracks: []Track{{Kind: "audio", Codec: "G726-32", Why: "G726-32 is not handled"}}}, nil, []string{"left out: G726-32 is not handled."}},
+		{"none", apitypes.Report{}, nil, nil},
+		{"used", apitypes.Report{Audio: heard}, mu, []string{"so it is made into AAC", "WebRTC carries the camera's G.711 mu-law"}},
+		{"silent", apitypes.Report{Audio: &apitypes.ReportAudio{}}, mu, []string{"Its microphone may be switched off"}},
+		{"not handled", apitypes.Report{Tracks: []apitypes.ReportTrack{{Kind: "audio", Codec: "G726-32", Why: "G726-32 is not handled"}}}, nil, []string{"left out: G726-32 is not handled."}},
 	} {
 		all := strings.Join(audioNotes(&tt.report, tt.track), "\n")
 		for _, want := range tt.want {

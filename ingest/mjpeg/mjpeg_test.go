@@ -88,7 +88,7 @@ func TestFramings(t *testing.T) {
 				assert.True(t, s.Key)
 			}
 			assert.Equal(t, media.JPEG, facts.Codec)
-			assert.Equal(t, "stream", facts.Way)
+			assert.Equal(t, "stream", facts.Transport)
 			assert.Equal(t, []int{64, 48}, []int{facts.Width, facts.Height})
 			assert.Zero(t, facts.Stats.Dropped)
 		})

@@ -41,7 +41,7 @@ type Publisher struct {
 // New makes a publisher. way is what Facts tell.
 func New(cfg source.Config, way string) *Publisher {
 	return &Publisher{cfg: cfg, next: cfg.FirstEpoch, facts: source.Facts{
-		Way: way, Codec: media.JPEG,
+		Transport: way, Codec: media.JPEG,
 		Tracks: []source.TrackFacts{{Kind: media.KindVideo.String(), Codec: string(media.JPEG), ClockRate: clockRate, Used: true}},
 	}}
 }

@@ -88,7 +88,7 @@ func TestPlay(t *testing.T) {
 			t.Parallel()
 			_, url := cam.Serve(t, tt.camera)
 			k, facts := play(t, 25, source.Config{URL: url, User: "u", Password: "p", Transport: tt.way})
-			assert.Equal(t, tt.want, source.Transport(facts.Way))
+			assert.Equal(t, tt.want, source.Transport(facts.Transport))
 			assert.Equal(t, [2]int{320, 240}, [2]int{facts.Width, facts.Height})
 			assert.True(t, k.samples[0].Key)
 			assert.Zero(t, facts.Stats.Lost)

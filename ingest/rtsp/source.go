@@ -69,7 +69,7 @@ func (s *Session) Facts() source.Facts {
 	defer s.mu.Unlock()
 	stats := s.recv.Stats()
 	f := source.Facts{
-		Way: string(s.way), Server: s.server, Tracks: s.tracks, Codec: media.H264,
+		Transport: string(s.way), Server: s.server, Tracks: s.tracks, Codec: media.H264,
 		B: s.recv.HasB(), Slices: s.recv.SlicesPerPicture(),
 		FromCamera: s.recv.FromReports(), WallOffset: s.recv.WallOffset(),
 		Stats: source.Stats{Packets: stats.Packets, Lost: stats.Lost, Dropped: stats.Dropped, Jumps: stats.Jumps},

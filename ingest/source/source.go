@@ -185,7 +185,7 @@ type Session interface {
 
 // Facts is what is known of a session.
 type Facts struct {
-	Way        string // "tcp" or "udp" for RTSP, "stream" or "poll" for HTTP
+	Transport  string // "tcp" or "udp" for RTSP, "stream" or "poll" for HTTP
 	Server     string // what the camera calls itself
 	Tracks     []TrackFacts
 	Codec      media.Codec

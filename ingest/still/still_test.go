@@ -94,7 +94,7 @@ func TestEntityTagsAndDates(t *testing.T) {
 		p := poll(t, c.URL)
 		p.until(t, func(f source.Facts, pictures, _ int) bool { return pictures == 1 && f.Stats.Unchanged >= 3 })
 		f, _, _ := p.facts()
-		assert.Equal(t, "poll", f.Way)
+		assert.Equal(t, "poll", f.Transport)
 	}
 }
 

@@ -11,7 +11,7 @@ import (
 	"strings"
 	"time"
 
-	"webostrum/api"
+	"webostrum/apitypes"
 	"webostrum/browser"
 	"webostrum/client"
 	"webostrum/service"
@@ -94,7 +94,7 @@ func addRenditions(data string) error {
 		return err
 	}
 	c := client.New(local.Address, local.Token)
-	for _, r := range []api.RenditionBody{
+	for _, r := range []apitypes.NewRendition{
 		{Name: "small", Size: "533x300", FrameRate: 10, Text: "{place}  {date} {time}", TextCorner: "top-right"},
 		{Name: "panel", Codec: "JPEG", Size: "1/2", FrameRate: 5},
 	} {

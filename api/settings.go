@@ -1,0 +1,202 @@
+package api
+
+import (
+	"encoding/json"
+	"errors"
+	"math"
+	"net/url"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"webostrum/apitypes"
+	"webostrum/core/fault"
+	"webostrum/core/rendition"
+	"webostrum/ingest/source"
+	"webostrum/store"
+)
+
+// A feed's settings go from the API to its record and back here, and nowhere else.
+
+// hidden stands for the value of a query's parameter, which may be a password.
+const hidden = "***"
+
+func seconds(millis int) float64 { return (time.Duration(millis) * time.Millisecond).Seconds() }
+func millis(seconds float64) int { return int(math.Round(seconds * 1000)) }
+
+// settingsOf are a feed's settings without its credentials.
+func settingsOf(r store.Feed) apitypes.FeedSettings {
+	return apitypes.FeedSettings{
+		Title: r.Title, Public: r.Public,
+		Camera: apitypes.CameraSettings{
+			URL: hideQuery(r.URL), Transport: r.Transport, Fetch: r.Fetch, Fingerprint: r.Fingerprint, PollSeconds: seconds(r.PollMillis),
+			AnswerSeconds: seconds(r.AnswerMillis), FirstFrameSeconds: seconds(r.FirstMillis), StallSeconds: seconds(r.StallMillis),
+		},
+		Delivery: apitypes.DeliverySettings{SegmentSeconds: seconds(r.SegmentMillis), PlaylistLength: r.PlaylistLength},
+		Pictures: apitypes.PictureSettings{Size: r.PictureSize, FrameRate: r.PictureRate, Quality: r.PictureQuality},
+		Audio:    apitypes.AudioSettings{Mode: r.Audio, HLS: r.AudioHLS, WebRTC: r.AudioWebRTC},
+	}
+}
+
+// hideQuery hides the values of an address's query.
+func hideQuery(raw string) string {
+	address, query, ok := strings.Cut(raw, "?")
+	if !ok {
+		return raw
+	}
+	parts := strings.Split(query, "&")
+	for i, part := range parts {
+		if name, _, ok := strings.Cut(part, "="); ok {
+			parts[i] = name + "=" + hidden
+		} else {
+			parts[i] = hidden
+		}
+	}
+	return address + "?" + strings.Join(parts, "&")
+}
+
+// revealQuery puts the values back that hideQuery has hidden in an address that comes
+// back: those of the address before.
+func revealQuery(raw, before string) string {
+	address, query, ok := strings.Cut(raw, "?")
+	_, old, _ := strings.Cut(before, "?")
+	if !ok {
+		return raw
+	}
+	values := map[string]string{}
+	for part := range strings.SplitSeq(old, "&") {
+		name, value, ok := strings.Cut(part, "=")
+		if !ok {
+			name, value = "", part
+		}
+		values[name] = value
+	}
+	parts := strings.Split(query, "&")
+	for i, part := range parts {
+		name, value, ok := strings.Cut(part, "=")
+		switch {
+		case ok && value == hidden:
+			parts[i] = name + "=" + values[name]
+		case part == hidden:
+			parts[i] = values[""]
+		}
+	}
+	return address + "?" + strings.Join(parts, "&")
+}
+
+// apply puts settings into a feed's record. Without a user or password in them those of
+// the record stay, as long as the camera's host does.
+func apply(s apitypes.FeedSettings, r *store.Feed, credentials bool) error {
+	if err := applyCamera(s.Camera, r, credentials); err != nil {
+		return err
+	}
+	if _, err := rendition.ParseSize(s.Pictures.Size); err != nil {
+		return refused("pictures.size", err.Error())
+	}
+	r.Title, r.Public = s.Title, s.Public
+	if r.Title == "" {
+		r.Title = r.Name
+	}
+	r.SegmentMillis, r.PlaylistLength = millis(s.Delivery.SegmentSeconds), s.Delivery.PlaylistLength
+	r.PictureSize, r.PictureRate, r.PictureQuality = s.Pictures.Size, s.Pictures.FrameRate, s.Pictures.Quality
+	r.Audio, r.AudioHLS, r.AudioWebRTC = s.Audio.Mode, s.Audio.HLS, s.Audio.WebRTC
+	return nil
+}
+
+func applyCamera(c apitypes.CameraSettings, r *store.Feed, credentials bool) error {
+	u, user, password, err := source.ParseURL(revealQuery(c.URL, r.URL))
+	if err != nil {
+		return refused("camera.url", err.Error())
+	}
+	before, _, _, err := source.ParseURL(r.URL)
+	moved := err == nil && !sameHost(before, u)
+	switch {
+	case credentials:
+		r.User, r.Password = c.User, c.Password
+	case user != "":
+		r.User, r.Password = user, password
+	case moved && r.User != "":
+		return refusedAs(fault.PasswordNeeded, "camera.password", "the host was "+before.Host+" and is now "+u.Host)
+	}
+	if r.User == "" {
+		if r.Password != "" {
+			return refused("camera.user", "a password without a user is of no use")
+		}
+	}
+	if moved && r.URL != "" && strings.Contains(c.URL, hidden) {
+		return refused("camera.url", "values of the address's query that are hidden go to the same host alone: write them out")
+	}
+	r.URL = u.String()
+	r.Transport, r.Fetch, r.Fingerprint = c.Transport, c.Fetch, c.Fingerprint
+	r.PollMillis, r.AnswerMillis = millis(c.PollSeconds), millis(c.AnswerSeconds)
+	r.FirstMillis, r.StallMillis = millis(c.FirstFrameSeconds), millis(c.StallSeconds)
+	return nil
+}
+
+func sameHost(a, b *url.URL) bool { return strings.EqualFold(a.Hostname(), b.Hostname()) }
+
+// mergeSettings applies a merge patch (RFC 7396) to settings and checks what comes out.
+// credentials says that the patch has a user or a password.
+func (a *API) mergeSettings(present apitypes.FeedSettings, patch []byte) (s apitypes.FeedSettings, credentials bool, err error) {
+	var changes map[string]any
+	if err := json.Unmarshal(patch, &changes); err != nil || changes == nil {
+		return s, false, refused("", "a change is a JSON object such as {\"title\": \"Gate\"}")
+	}
+	body, err := json.Marshal(present)
+	if err != nil {
+		return s, false, err
+	}
+	var whole map[string]any
+	if err := json.Unmarshal(body, &whole); err != nil {
+		return s, false, err
+	}
+	merge(whole, changes)
+	if err := a.validate(whole); err != nil {
+		return s, false, err
+	}
+	if body, err = json.Marshal(whole); err != nil {
+		return s, false, err
+	}
+	camera, _ := changes["camera"].(map[string]any)
+	_, user := camera["user"]
+	_, password := camera["password"]
+	return s, user || password, json.Unmarshal(body, &s)
+}
+
+// merge applies a merge patch to an object.
+func merge(target, patch map[string]any) {
+	for name, value := range patch {
+		inner, isObject := value.(map[string]any)
+		old, wasObject := target[name].(map[string]any)
+		switch {
+		case value == nil:
+			delete(target, name)
+		case isObject && wasObject:
+			merge(old, inner)
+		default:
+			target[name] = value
+		}
+	}
+}
+
+// validate checks settings against their schema.
+func (a *API) validate(settings map[string]any) error {
+	registry := a.huma.OpenAPI().Components.Schemas
+	schema := registry.Schema(settingsType, true, "")
+	path := huma.NewPathBuffer([]byte("body"), len("body"))
+	result := &huma.ValidateResult{}
+	huma.Validate(registry, schema, path, huma.ModeWriteToServer, settings, result)
+	if len(result.Errors) == 0 {
+		return nil
+	}
+	p := refused("", "")
+	p.Detail, p.Errors = "The settings cannot be used.", nil
+	for _, err := range result.Errors {
+		var detail *huma.ErrorDetail
+		if errors.As(err, &detail) {
+			p.Errors = append(p.Errors, apitypes.FieldError{Location: detail.Location, Message: detail.Message})
+		}
+	}
+	return p
+}

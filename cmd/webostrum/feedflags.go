@@ -1,0 +1,148 @@
+package main
+
+import (
+	"bufio"
+	"encoding/json"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+
+	"github.com/urfave/cli/v3"
+
+	"webostrum/apitypes"
+	"webostrum/client"
+)
+
+// settingFlag ties a flag to a setting of a feed, by its path in apitypes.FeedSettings.
+type settingFlag struct {
+	path  string
+	flag  cli.Flag
+	value func(c *cli.Command) any
+}
+
+func stringSetting(path, name, usage, standard string) settingFlag {
+	return settingFlag{path, &cli.StringFlag{Name: name, Usage: usage, DefaultText: standard}, func(c *cli.Command) any { return c.String(name) }}
+}
+
+func floatSetting(path, name, usage, standard string) settingFlag {
+	return settingFlag{path, &cli.FloatFlag{Name: name, Usage: usage, DefaultText: standard, HideDefault: standard == ""}, func(c *cli.Command) any { return c.Float(name) }}
+}
+
+func intSetting(path, name, usage, standard string) settingFlag {
+	return settingFlag{path, &cli.IntFlag{Name: name, Usage: usage, DefaultText: standard, HideDefault: standard == ""}, func(c *cli.Command) any { return c.Int(name) }}
+}
+
+// cameraSettings are those of the camera that inspect takes, too.
+func cameraSettings() []settingFlag {
+	password := stringSetting("camera.password", "password", "the camera's `PASSWORD`", "")
+	password.flag.(*cli.StringFlag).Sources = cli.EnvVars("WEBOSTRUM_CAMERA_PASSWORD")
+	return []settingFlag{
+		stringSetting("camera.user", "user", "the camera's `USER`", ""),
+		password,
+		stringSetting("camera.transport", "transport", "RTSP: auto, tcp or udp", "auto"),
+		stringSetting("camera.fetch", "fetch", "HTTP: auto, stream (one endless answer) or poll (one picture an answer)", "auto"),
+		stringSetting("camera.fingerprint", "fingerprint", "`SHA-256` of the camera's certificate to trust, for rtsps and https", ""),
+	}
+}
+
+// feedSettings are all flags of a feed's settings. The defaults that they tell are those
+// of adding a feed.
+func feedSettings() []settingFlag {
+	public := settingFlag{"public", &cli.BoolFlag{Name: "public", Usage: "everybody may watch; --public=false takes it back"}, func(c *cli.Command) any { return c.Bool("public") }}
+	return append(cameraSettings(),
+		floatSetting("camera.pollSeconds", "poll", "HTTP: `SECONDS` from one polled picture to the next, 0.1 to 3600", "2"),
+		floatSetting("camera.answerSeconds", "answer-time", "`SECONDS` to wait for each answer of the camera, 1 to 120", "5"),
+		floatSetting("camera.firstFrameSeconds", "first-frame-time", "`SECONDS` to wait for the first packet or frame, 1 to 120", "10"),
+		floatSetting("camera.stallSeconds", "stall-time", "`SECONDS` of silence until the camera is opened anew, 1 to 120", "5"),
+		stringSetting("title", "title", "`NAME` for people", "the feed's name"),
+		floatSetting("delivery.segmentSeconds", "segment", "wanted `SECONDS` of an HLS segment, 0.5 to 60", "2"),
+		intSetting("delivery.playlistLength", "playlist-length", "segments in the HLS playlist, 3 to 64", "6"),
+		stringSetting("pictures.size", "picture-size", "`SIZE` of Motion JPEG and stills that go out, such as 640x; empty for the camera's", "the camera's"),
+		floatSetting("pictures.frameRate", "picture-rate", "fps of Motion JPEG at most; 0 for all", "0"),
+		intSetting("pictures.quality", "picture-quality", "JPEG quality of what is transcoded, 1 to 100", "80"),
+		stringSetting("audio.mode", "audio", "automatic, on (transcoded all the time, where it has to be) or off", "automatic"),
+		stringSetting("audio.hls", "audio-hls", "the same for HLS alone, or as-feed", "as-feed"),
+		stringSetting("audio.webrtc", "audio-webrtc", "the same for WebRTC alone, or as-feed", "as-feed"),
+		public,
+	)
+}
+
+// flags are those of settings; told says that defaults are, too.
+func flags(settings []settingFlag, told bool) (list []cli.Flag) {
+	for _, s := range settings {
+		if !told {
+			switch f := s.flag.(type) {
+			case *cli.StringFlag:
+				f.DefaultText = ""
+			case *cli.FloatFlag:
+				f.DefaultText, f.HideDefault = "", true
+			case *cli.IntFlag:
+				f.DefaultText, f.HideDefault = "", true
+			case *cli.BoolFlag:
+				f.HideDefault = true
+			}
+		}
+		list = append(list, s.flag)
+	}
+	return append(list, &cli.BoolFlag{Name: "password-stdin", Usage: "read the camera's password from standard input"})
+}
+
+// patch gathers the settings whose flags were given.
+func patch(c *cli.Command, settings []settingFlag) (client.Patch, error) {
+	p := client.Patch{}
+	for _, s := range settings {
+		if c.IsSet(s.flag.Names()[0]) {
+			p.Set(s.path, s.value(c))
+		}
+	}
+	if c.Bool("password-stdin") {
+		secret, err := password(c)
+		if err != nil {
+			return nil, err
+		}
+		p.Set("camera.password", secret)
+	}
+	return p, nil
+}
+
+// newFeed are the settings of a new feed: the defaults and what was given.
+func newFeed(name, url string, given client.Patch) (apitypes.NewFeed, error) {
+	in := apitypes.NewFeed{Name: name, FeedSettings: apitypes.Defaults(url)}
+	body, err := json.Marshal(given)
+	if err != nil {
+		return in, err
+	}
+	return in, json.Unmarshal(body, &in.FeedSettings)
+}
+
+// flagOf is the flag of a field that the service found wrong, or the field's own name.
+func flagOf(location string) string {
+	path := strings.TrimPrefix(location, "body.")
+	for _, s := range feedSettings() {
+		if s.path == path {
+			return "--" + s.flag.Names()[0]
+		}
+	}
+	switch path {
+	case "camera.url", "url":
+		return "URL"
+	case "name":
+		return "NAME"
+	case "body", "":
+		return "input"
+	}
+	return path
+}
+
+// password returns the password that was given in whatever way.
+func password(c *cli.Command) (string, error) {
+	if !c.Bool("password-stdin") {
+		return c.String("password"), nil
+	}
+	line, err := bufio.NewReader(os.Stdin).ReadString('\n')
+	if err != nil && err != io.EOF {
+		return "", fmt.Errorf("no password could be read: %w", err)
+	}
+	return strings.TrimRight(line, "\r\n"), nil
+}
