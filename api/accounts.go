@@ -57,8 +57,8 @@ func (a *API) removeAccount(_ context.Context, in *accountPath) (*struct{}, erro
 }
 
 func (a *API) setPassword(_ context.Context, in *struct {
-	accountPath
-	Body apitypes.NewPassword
+	Account string `path:"account" maxLength:"64" doc:"Name of the account" example:"wall-panel"`
+	Body    apitypes.NewPassword
 }) (*struct{}, error) {
 	if err := a.store.SetPassword(in.Account, in.Body.Password); err != nil {
 		return nil, answerForAccount(err)
@@ -88,7 +88,7 @@ func (a *API) listLinks(_ context.Context, in *feedPath) (*struct{ Body apitypes
 }
 
 func (a *API) addLink(_ context.Context, in *struct {
-	feedPath
+	Name string `path:"name" maxLength:"63" doc:"Name of the feed" example:"lower-station"`
 	Body apitypes.NewLink
 }) (*struct{ Body apitypes.Link }, error) {
 	l, text, err := a.store.AddLink(in.Name, in.Body.Name)
@@ -103,7 +103,7 @@ func (a *API) addLink(_ context.Context, in *struct {
 }
 
 func (a *API) removeLink(_ context.Context, in *struct {
-	feedPath
+	Name string `path:"name" maxLength:"63" doc:"Name of the feed" example:"lower-station"`
 	Link string `path:"link" maxLength:"40" doc:"Name of the link" example:"wall-panel"`
 }) (*struct{}, error) {
 	if _, err := a.station.Get(in.Name); err != nil {

@@ -62,6 +62,8 @@ type editInput struct {
 	RawBody []byte `contentType:"application/merge-patch+json"`
 }
 
+const mergePatchType = "application/merge-patch+json"
+
 // settingsType is what a merge patch is checked against.
 var settingsType = reflect.TypeFor[apitypes.FeedSettings]()
 

@@ -31,7 +31,7 @@ func (a *API) serveMedia(c *gin.Context) {
 	if whep { // any page may ask, and is told what is wrong: no cookie goes with it
 		allowOrigins(w.Header())
 		if r.Method == http.MethodOptions {
-			a.optionsWHEP(w, strings.TrimPrefix(rest, "whep"))
+			a.optionsWHEP(w, name, strings.TrimPrefix(rest, "whep"))
 			return
 		}
 	}

@@ -37,6 +37,7 @@ func (a *API) operations() {
 	huma.Register(h, operation("POST", "/feeds", "add-feed", "Add a feed", needsEngineer, created), a.addFeed)
 	huma.Register(h, operation("GET", "/feeds/{name}", "show-feed", "One feed with its state", needsViewer, ok), a.showFeed)
 	huma.Register(h, operation("PATCH", "/feeds/{name}", "edit-feed", "Change a feed", needsEngineer, ok), a.editFeed)
+	a.takesMergePatch("/api/v1/feeds/{name}")
 	huma.Register(h, operation("DELETE", "/feeds/{name}", "remove-feed", "Remove a feed", needsEngineer, none), a.removeFeed)
 	huma.Register(h, operation("POST", "/feeds/{name}/start", "start-feed", "Switch a feed on, or try again at once", needsEngineer, ok), a.startFeed)
 	huma.Register(h, operation("POST", "/feeds/{name}/stop", "stop-feed", "Switch a feed off", needsEngineer, ok), a.stopFeed)
@@ -51,6 +52,14 @@ func (a *API) operations() {
 	liveOp := operation("GET", "/live", "live", "State of all feeds and new events, as server-sent events", needsViewer, ok)
 	liveOp.Description = "Events named \"feeds\" hold {now, feeds}, once a second and at every change; events named \"event\" hold one event."
 	huma.Register(h, liveOp, a.live)
+}
+
+// takesMergePatch says in the document what a patch is of; huma sees only its bytes.
+func (a *API) takesMergePatch(path string) {
+	doc := a.huma.OpenAPI()
+	doc.Paths[path].Patch.RequestBody.Content = map[string]*huma.MediaType{
+		mergePatchType: {Schema: doc.Components.Schemas.Schema(settingsType, true, "")},
+	}
 }
 
 func (a *API) transcodingOperations(h huma.API) {

@@ -61,9 +61,12 @@ func useProblems() {
 
 // answerFor turns an error into the problem that the caller gets.
 func answerFor(err error) error {
+	var f *fault.Error
 	switch {
 	case err == nil:
 		return nil
+	case errors.As(err, &f): // before the records' own errors, which may be its cause
+		return problem.Of(f)
 	case errors.Is(err, store.ErrNotFound):
 		return problem.Of(fault.New(fault.FeedUnknown, err, ""))
 	case errors.Is(err, store.ErrTaken):

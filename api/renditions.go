@@ -66,7 +66,7 @@ func renditionView(s station.Status, r store.Rendition) apitypes.Rendition {
 }
 
 type renditionPath struct {
-	feedPath
+	Name      string `path:"name" maxLength:"63" doc:"Name of the feed" example:"lower-station"`
 	Rendition string `path:"rendition" maxLength:"40" doc:"Name of the rendition" example:"small"`
 }
 
@@ -77,7 +77,7 @@ const mostRenditions = 12
 var errNoRendition = problem.Of(fault.New(fault.RenditionUnknown, nil, ""))
 
 func (a *API) addRendition(_ context.Context, in *struct {
-	feedPath
+	Name string `path:"name" maxLength:"63" doc:"Name of the feed" example:"lower-station"`
 	Body apitypes.NewRendition
 }) (*renditionOutput, error) {
 	b := in.Body
@@ -139,7 +139,7 @@ func (a *API) changed(feed, rendition, what string, change func(*store.Feed) err
 }
 
 func (a *API) editRendition(_ context.Context, in *struct {
-	feedPath
+	Name      string `path:"name" maxLength:"63" doc:"Name of the feed" example:"lower-station"`
 	Rendition string `path:"rendition" maxLength:"40" doc:"Name of the rendition" example:"small"`
 	Body      apitypes.RenditionChange
 }) (*renditionOutput, error) {

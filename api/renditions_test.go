@@ -83,7 +83,7 @@ func TestRenditionsThatCannotBe(t *testing.T) {
 		"codec":      {apitypes.NewRendition{Name: "a", Codec: "VP8"}, "validation"},
 		"bit rate":   {apitypes.NewRendition{Name: "a", BitRate: 5}, "bit/s"},
 		"keyframes":  {apitypes.NewRendition{Name: "a", KeyframeSeconds: 0.01}, "keyframe"},
-		"frame rate": {apitypes.NewRendition{Name: "a", FrameRate: 0.001}, "frames a second"},
+		"frame rate": {apitypes.NewRendition{Name: "a", FrameRate: 0.001}, "fps cannot be had"},
 		"text size":  {apitypes.NewRendition{Name: "a", Text: "x", TextSize: 0.5}, "height"},
 	} {
 		_, err := c.AddRendition(ctx, "yard", tt.in)

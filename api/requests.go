@@ -33,7 +33,7 @@ func requestView(q store.CameraRequest) apitypes.CameraRequest {
 }
 
 type requestPath struct {
-	feedPath
+	Name    string `path:"name" maxLength:"63" doc:"Name of the feed" example:"lower-station"`
 	Request string `path:"request" maxLength:"40" doc:"Name of the request"`
 }
 
@@ -42,7 +42,7 @@ const mostRequests = 16
 var errNoRequest = problem.Of(fault.New(fault.RequestUnknown, nil, ""))
 
 func (a *API) addRequest(_ context.Context, in *struct {
-	feedPath
+	Name string `path:"name" maxLength:"63" doc:"Name of the feed" example:"lower-station"`
 	Body apitypes.CameraRequest
 }) (*struct{ Body apitypes.CameraRequest }, error) {
 	q := store.CameraRequest{Name: in.Body.Name, Method: in.Body.Method, Target: in.Body.Target, Body: in.Body.Body, AtConnection: in.Body.AtConnection}

@@ -57,14 +57,17 @@ func methodsWHEP(id string) string {
 	return whepMethods
 }
 
-// optionsWHEP answers what browsers ask before they post from another origin; it is the
-// same whether there is such a feed or not.
-func (a *API) optionsWHEP(w http.ResponseWriter, id string) {
+// optionsWHEP answers what browsers ask before they post from another origin. It is the
+// same whether there is such a feed or not, but for the ICE servers of a public one.
+func (a *API) optionsWHEP(w http.ResponseWriter, feed, id string) {
 	h := w.Header()
 	h.Set("Access-Control-Allow-Methods", methodsWHEP(strings.TrimPrefix(id, "/")))
 	h.Set("Access-Control-Allow-Headers", "Authorization, Content-Type, If-Match")
 	h.Set("Access-Control-Expose-Headers", "Location, Link, Etag")
 	h.Set("Accept-Post", sdpType)
+	if f, err := a.station.Get(feed); err == nil && f.Public() {
+		a.tellICEServers(h)
+	}
 	w.WriteHeader(http.StatusNoContent)
 }
 

@@ -57,10 +57,9 @@ func fill(count int64, take func(*media.Sample) error) error {
 
 type benchFeed struct{ g *hls.Segmenter }
 
-func (f benchFeed) Segments(string) *hls.Segmenter                       { return f.g }
-func (f benchFeed) Open(context.Context, string) (*hls.Segmenter, error) { return f.g, nil }
-func (f benchFeed) Public() bool                                         { return true }
-func (f benchFeed) Waiting() string                                      { return "" }
+func (f benchFeed) Segments(string) *hls.Segmenter                           { return f.g }
+func (f benchFeed) Playlist(context.Context, string) (*hls.Segmenter, error) { return f.g, nil }
+func (f benchFeed) Public() bool                                             { return true }
 
 const segmentName = "bench-0.m4s"
 

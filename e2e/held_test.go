@@ -15,7 +15,6 @@ import (
 	"github.com/boombuler/barcode/qr"
 	"github.com/stretchr/testify/require"
 
-	"webostrum/apitypes"
 	"webostrum/testkit/webcam"
 )
 
@@ -68,7 +67,7 @@ func TestClockHeldBeforeACamera(t *testing.T) {
 			return held(time.Now(), left, top)
 		})
 	})
-	w.add(apitypes.NewFeed{Name: "phone", URL: camera.URL, Public: true})
+	w.add(newFeed("phone", camera.URL, everybody))
 	page := openPage(t)
 	signIn(t, w, page)
 	require.NoError(t, page.Open(w.url("/feeds/phone/compare?only=motion-jpeg")))

@@ -19,8 +19,7 @@ import (
 // add adds a feed of the camera that films.
 func (w *world) add(in apitypes.NewFeed) {
 	w.t.Helper()
-	seg := 1.0
-	in.User, in.Password, in.SegmentSeconds = user, password, &seg
+	in.Camera.User, in.Camera.Password, in.Delivery.SegmentSeconds = user, password, 1
 	_, err := w.client().AddFeed(context.Background(), in)
 	require.NoError(w.t, err)
 }
@@ -55,7 +54,7 @@ func TestMotionJPEGCameraPlaysByHLS(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t)
 	w.film("--kind", "motion-jpeg", "--name", "winch-room", "--size", "640x360", "--rate", "10")
-	w.add(apitypes.NewFeed{Name: "winch-room", URL: "http://" + w.camera + "/video", Public: true})
+	w.add(newFeed("winch-room", "http://"+w.camera+"/video", everybody))
 	page := openPage(t)
 	require.NoError(t, page.Open(w.url("/watch/winch-room")))
 	require.NoError(t, page.Until(playing, patience))
@@ -77,7 +76,7 @@ func TestCameraForgetsItsSettings(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t)
 	w.film("--kind", "motion-jpeg", "--name", "winch-room", "--size", "480x270", "--rate", "5")
-	w.add(apitypes.NewFeed{Name: "winch-room", URL: "http://" + w.camera + "/video"})
+	w.add(newFeed("winch-room", "http://"+w.camera+"/video", nil))
 	w.picture("winch-room", 480)
 	out, code := w.cli("camera-request", "add", "winch-room", "bigger", "/settings?size=640x360")
 	require.Zero(t, code, out)
@@ -124,7 +123,7 @@ func TestVideoInAnImage(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t)
 	w.film("--size", "640x360", "--rate", "15")
-	w.add(apitypes.NewFeed{Name: feed, URL: w.cameraURL()})
+	w.add(newFeed(feed, w.cameraURL(), nil))
 	page := openPage(t)
 	require.NoError(t, page.Open(w.url("/")))
 	require.NoError(t, page.Run(`
@@ -152,7 +151,7 @@ func TestStillsBecomeVideo(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t)
 	w.film("--kind", "stills", "--name", "summit-mast", "--size", "640x360", "--rate", "0.5")
-	w.add(apitypes.NewFeed{Name: "summit-mast", URL: "http://" + w.camera + "/picture.jpg", Public: true, PollSeconds: half()})
+	w.add(newFeed("summit-mast", "http://"+w.camera+"/picture.jpg", func(s *apitypes.FeedSettings) { s.Public, s.Camera.PollSeconds = true, 0.5 }))
 	page := openPage(t)
 	require.NoError(t, page.Open(w.url("/watch/summit-mast")))
 	require.NoError(t, page.Until(playing, patience))
@@ -175,7 +174,7 @@ func TestRenditionFromTheConsole(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t)
 	w.film("--size", "640x360", "--rate", "15")
-	w.add(apitypes.NewFeed{Name: feed, URL: w.cameraURL(), Title: "Lower station"})
+	w.add(newFeed(feed, w.cameraURL(), func(s *apitypes.FeedSettings) { s.Title = "Lower station" }))
 	w.picture(feed, 640)
 	page := openPage(t)
 	signIn(t, w, page)
@@ -201,7 +200,7 @@ func TestStillCommand(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t)
 	w.film("--size", "320x240", "--rate", "10")
-	w.add(apitypes.NewFeed{Name: feed, URL: w.cameraURL()})
+	w.add(newFeed(feed, w.cameraURL(), nil))
 	w.picture(feed, 320)
 	file := filepath.Join(t.TempDir(), "gate.jpg")
 	out, code := w.cli("feed", "still", "--size", "160x", "--to", file, feed)
@@ -217,9 +216,4 @@ func TestStillCommand(t *testing.T) {
 	assert.Equal(t, 3, strings.Count(out, "/link/"))
 	_, _, err = client.New(w.url(""), "forged").Still(context.Background(), feed, nil)
 	assert.Error(t, err)
-}
-
-func half() *float64 {
-	v := 0.5
-	return &v
 }

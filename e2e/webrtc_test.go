@@ -11,7 +11,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"webostrum/apitypes"
 	"webostrum/browser"
 )
 
@@ -104,7 +103,7 @@ func TestWebRTCOfAJPEGCamera(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t)
 	w.film("--kind", "motion-jpeg", "--name", "winch-room", "--size", "320x240", "--rate", "10")
-	w.add(apitypes.NewFeed{Name: "winch-room", URL: "http://" + w.camera + "/video", Public: true})
+	w.add(newFeed("winch-room", "http://"+w.camera+"/video", everybody))
 	page := watchByWebRTC(t, w, "winch-room")
 	require.NoError(t, page.Until(method+`.includes("WebRTC")`, patience))
 	require.NoError(t, page.Until(width+" === 320", patience))

@@ -94,12 +94,19 @@ func (w *world) client() *client.Client {
 
 func (w *world) addFeed() {
 	w.t.Helper()
-	seg := 1.0
-	_, err := w.client().AddFeed(context.Background(), apitypes.NewFeed{
-		Name: feed, Title: "Lower station", URL: w.cameraURL(), User: user, Password: password, Public: true, SegmentSeconds: &seg,
-	})
-	require.NoError(w.t, err)
+	w.add(newFeed(feed, w.cameraURL(), func(s *apitypes.FeedSettings) { s.Title, s.Public = "Lower station", true }))
 }
+
+// newFeed is a feed with usual settings, changed.
+func newFeed(name, url string, change func(*apitypes.FeedSettings)) apitypes.NewFeed {
+	in := apitypes.NewFeed{Name: name, FeedSettings: apitypes.Defaults(url)}
+	if change != nil {
+		change(&in.FeedSettings)
+	}
+	return in
+}
+
+func everybody(s *apitypes.FeedSettings) { s.Public = true }
 
 // state waits for the feed to be in a state.
 func (w *world) state(want string) {

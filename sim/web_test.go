@@ -32,7 +32,7 @@ func TestCamerasThatSpeakHTTP(t *testing.T) {
 			n := 0
 			facts, err := watch(t, c, func(s *media.Sample) bool { n++; last = s; return n == 2 })
 			require.NoError(t, err, "%s, basic %t", kind, basic)
-			assert.Equal(t, way, facts.Way)
+			assert.Equal(t, way, facts.Transport)
 			assert.Equal(t, media.JPEG, last.Track.Codec)
 			assert.Equal(t, 160, last.Track.Width)
 			assert.WithinDuration(t, time.Now(), last.Captured, 3*time.Second)

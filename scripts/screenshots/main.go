@@ -84,7 +84,7 @@ func cameraURL(data, feed string) (string, error) {
 		return "", err
 	}
 	f, err := client.New(local.Address, local.Token).Feed(context.Background(), feed)
-	return f.URL, err
+	return f.Camera.URL, err
 }
 
 // addRenditions gives the lower station something to show.

@@ -13,8 +13,13 @@ import { useNavigate } from "react-router";
 import { client, dataOf, problemOf } from "../api/client";
 import { feedsQuery } from "../api/queries";
 import { ProblemBox } from "../parts/ProblemBox";
-import { CameraFields, DeliveryFields, cameraBody, emptyCamera, emptyDelivery } from "./fields";
+import { type CameraValues, CameraFields, DeliveryFields, cameraBody, deliveryBody, emptyCamera, emptyDelivery, nameFrom } from "./fields";
 import { ReportView } from "./ReportView";
+
+/** What looking into a camera takes. */
+function inspectBody({ url, user, password, transport, fetch, fingerprint }: CameraValues) {
+  return { url, user, password, transport, fetch, fingerprint, seconds: 4 };
+}
 
 /** First look into the camera, then name it. */
 export function AddDialog({ onClose }: { onClose: () => void }) {
@@ -24,13 +29,18 @@ export function AddDialog({ onClose }: { onClose: () => void }) {
   const [delivery, setDelivery] = useState(emptyDelivery);
 
   const look = useMutation({
-    mutationFn: async () => dataOf(await client.POST("/api/v1/inspect", { body: { ...camera, pollSeconds: undefined, seconds: 4 } })),
+    mutationFn: async () => dataOf(await client.POST("/api/v1/inspect", { body: inspectBody(camera) })),
+    onSuccess: () => setDelivery((d) => (d.name ? d : { ...d, name: nameFrom(camera.url) })),
   });
   const add = useMutation({
     mutationFn: async () =>
       dataOf(
         await client.POST("/api/v1/feeds", {
-          body: { ...cameraBody(camera), ...delivery, segmentSeconds: Number(delivery.segmentSeconds), playlistLength: Number(delivery.playlistLength) },
+          body: {
+            ...deliveryBody(delivery),
+            name: delivery.name,
+            camera: { ...cameraBody(camera), user: camera.user, password: camera.password },
+          },
         }),
       ),
     onSuccess: async (feed) => {

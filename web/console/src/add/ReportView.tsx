@@ -32,6 +32,14 @@ export function ReportView({ report }: { report: Report }) {
       <Typography variant="h2" sx={{ mb: 1 }}>
         It works
       </Typography>
+      {report.picture && (
+        <Box
+          component="img"
+          src={`data:image/jpeg;base64,${report.picture}`}
+          alt="What the camera shows"
+          sx={{ display: "block", width: "100%", borderRadius: 1, mb: 1.5, aspectRatio: `${report.width} / ${report.height}`, bgcolor: "black" }}
+        />
+      )}
       <Box sx={{ display: "grid", gridTemplateColumns: { xs: "1fr 1fr", sm: "repeat(4, 1fr)" }, gap: 1.5 }}>
         {rows(report).map(([name, value]) => (
           <Box key={name}>

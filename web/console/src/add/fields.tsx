@@ -4,23 +4,56 @@ import Stack from "@mui/material/Stack";
 import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
 
-import type { Feed } from "../api/client";
+import type { Settings } from "../api/client";
+
+type Transport = Settings["camera"]["transport"];
+type Fetch = Settings["camera"]["fetch"];
+type Mode = Settings["audio"]["hls"];
 
 export interface CameraValues {
   url: string;
   user: string;
   password: string;
-  transport: Feed["transport"];
-  fetch: Feed["fetch"];
+  transport: Transport;
+  fetch: Fetch;
   pollSeconds: string;
+  answerSeconds: string;
+  firstFrameSeconds: number;
+  stallSeconds: number;
   fingerprint: string;
 }
 
-export const emptyCamera: CameraValues = { url: "", user: "", password: "", transport: "auto", fetch: "auto", pollSeconds: "2", fingerprint: "" };
+export const emptyCamera: CameraValues = {
+  url: "",
+  user: "",
+  password: "",
+  transport: "auto",
+  fetch: "auto",
+  pollSeconds: "2",
+  answerSeconds: "5",
+  firstFrameSeconds: 10,
+  stallSeconds: 5,
+  fingerprint: "",
+};
 
-/** What the API takes of them. */
-export function cameraBody(v: CameraValues) {
-  return { ...v, pollSeconds: Number(v.pollSeconds) };
+/** What the API takes of them, but for the credentials. */
+export function cameraBody({ user: _user, password: _password, ...v }: CameraValues) {
+  return { ...v, pollSeconds: Number(v.pollSeconds), answerSeconds: Number(v.answerSeconds) };
+}
+
+/** A name for a feed, from its camera's address: what tells it from others there. */
+export function nameFrom(address: string): string {
+  const url = URL.parse(address);
+  if (!url) return "";
+  const usual = new Set(["main", "sub", "live", "stream", "video", "picture", "snapshot", "image", "mjpeg", "still", "cgi", "bin", "media", "h264", "axis"]);
+  const parts = url.pathname
+    .toLowerCase()
+    .replace(/\.[a-z0-9]+$/, "")
+    .split(/[^a-z0-9]+/)
+    .filter((p) => p && !usual.has(p) && !/^\d+$/.test(p));
+  const host = /^[\d.]+$|^\[/.test(url.hostname) ? "" : (url.hostname.split(".")[0] ?? "");
+  const name = parts.length > 0 ? parts.join("-") : host === "localhost" ? "" : host.toLowerCase();
+  return name.slice(0, 63);
 }
 
 export interface DeliveryValues {
@@ -29,9 +62,19 @@ export interface DeliveryValues {
   public: boolean;
   segmentSeconds: string;
   playlistLength: string;
-  audio: Feed["audio"];
-  audioHls: Feed["audioHls"];
-  audioWebrtc: Feed["audioWebrtc"];
+  mode: Mode;
+  hls: Mode;
+  webrtc: Mode;
+}
+
+/** What the API takes of them, but for the name. */
+export function deliveryBody(v: DeliveryValues) {
+  return {
+    title: v.title,
+    public: v.public,
+    delivery: { segmentSeconds: Number(v.segmentSeconds), playlistLength: Number(v.playlistLength) },
+    audio: { mode: v.mode as Settings["audio"]["mode"], hls: v.hls, webrtc: v.webrtc },
+  };
 }
 
 export const emptyDelivery: DeliveryValues = {
@@ -40,9 +83,9 @@ export const emptyDelivery: DeliveryValues = {
   public: false,
   segmentSeconds: "2",
   playlistLength: "6",
-  audio: "automatic",
-  audioHls: "as-feed",
-  audioWebrtc: "as-feed",
+  mode: "automatic",
+  hls: "as-feed",
+  webrtc: "as-feed",
 };
 
 type Fields = Record<string, string> | undefined;
@@ -59,7 +102,7 @@ function told(fields: Fields, name: string, hint?: string) {
 
 export function CameraFields({ values, onChange, fields, kept }: FieldsProps<CameraValues> & { kept?: boolean }) {
   const put = (part: Partial<CameraValues>) => onChange({ ...values, ...part });
-  const secret = kept ? "Left empty, the one that is kept stays." : undefined;
+  const secret = kept ? "Left empty, the one that is kept stays; another host needs it again." : undefined;
   return (
     <>
       <TextField
@@ -69,24 +112,24 @@ export function CameraFields({ values, onChange, fields, kept }: FieldsProps<Cam
         onChange={(e) => put({ url: e.target.value })}
         required
         autoFocus
-        {...told(fields, "url", "rtsp://, rtsps://, http:// or https://, as the camera's manual or settings page has it")}
+        {...told(fields, "camera.url", "rtsp://, rtsps://, http:// or https://, as the camera's manual or settings page has it")}
       />
       <Stack direction={{ xs: "column", sm: "row" }} spacing={2}>
-        <TextField label="User" value={values.user} onChange={(e) => put({ user: e.target.value })} autoComplete="off" {...told(fields, "user", secret)} />
+        <TextField label="User" value={values.user} onChange={(e) => put({ user: e.target.value })} autoComplete="off" {...told(fields, "camera.user", secret)} />
         <TextField
           label="Password"
           type="password"
           value={values.password}
           onChange={(e) => put({ password: e.target.value })}
           autoComplete="new-password"
-          {...told(fields, "password", secret)}
+          {...told(fields, "camera.password", secret)}
         />
         {!values.url.startsWith("http") && (
           <TextField
             select
             label="Transport"
             value={values.transport}
-            onChange={(e) => put({ transport: e.target.value as Feed["transport"] })}
+            onChange={(e) => put({ transport: e.target.value as Transport })}
             sx={{ maxWidth: { sm: 150 } }}
           >
             <MenuItem value="auto">auto</MenuItem>
@@ -96,12 +139,20 @@ export function CameraFields({ values, onChange, fields, kept }: FieldsProps<Cam
         )}
       </Stack>
       {values.url.startsWith("http") && <FetchFields values={values} onChange={onChange} fields={fields} />}
+      <TextField
+        label="Seconds to wait for an answer"
+        type="number"
+        value={values.answerSeconds}
+        onChange={(e) => put({ answerSeconds: e.target.value })}
+        slotProps={{ htmlInput: { min: 1, max: 120, step: 1 } }}
+        {...told(fields, "camera.answerSeconds", "More for cameras that take their time, up to 120")}
+      />
       {/^(rtsps|https):/.test(values.url) && (
         <TextField
           label="Certificate fingerprint (SHA-256)"
           value={values.fingerprint}
           onChange={(e) => put({ fingerprint: e.target.value })}
-          {...told(fields, "fingerprint", "Only for a camera whose certificate nobody has signed")}
+          {...told(fields, "camera.fingerprint", "Only for a camera whose certificate nobody has signed")}
         />
       )}
     </>
@@ -116,8 +167,8 @@ function FetchFields({ values, onChange, fields }: FieldsProps<CameraValues>) {
         select
         label="How pictures are got"
         value={values.fetch}
-        onChange={(e) => put({ fetch: e.target.value as Feed["fetch"] })}
-        {...told(fields, "fetch")}
+        onChange={(e) => put({ fetch: e.target.value as Fetch })}
+        {...told(fields, "camera.fetch")}
       >
         <MenuItem value="auto">by what the camera answers</MenuItem>
         <MenuItem value="stream">as a stream (Motion JPEG)</MenuItem>
@@ -129,28 +180,33 @@ function FetchFields({ values, onChange, fields }: FieldsProps<CameraValues>) {
         value={values.pollSeconds}
         onChange={(e) => put({ pollSeconds: e.target.value })}
         slotProps={{ htmlInput: { min: 0.1, max: 3600, step: 0.1 } }}
-        {...told(fields, "pollSeconds", "When they are asked for one at a time")}
+        {...told(fields, "camera.pollSeconds", "When they are asked for one at a time")}
       />
     </Stack>
   );
 }
 
 export interface PictureValues {
-  pictureSize: string;
-  pictureRate: string;
-  pictureQuality: string;
+  size: string;
+  frameRate: string;
+  quality: string;
+}
+
+/** What the API takes of them. */
+export function pictureBody(v: PictureValues) {
+  return { size: v.size, frameRate: Number(v.frameRate), quality: Math.round(Number(v.quality)) };
 }
 
 /** How Motion JPEG and stills go out when nothing else is asked for. */
 export function PictureFields({ values, onChange, fields }: FieldsProps<PictureValues>) {
   const field = (name: keyof PictureValues, label: string, hint: string) => (
-    <TextField label={label} value={values[name]} onChange={(e) => onChange({ ...values, [name]: e.target.value })} {...told(fields, name, hint)} />
+    <TextField label={label} value={values[name]} onChange={(e) => onChange({ ...values, [name]: e.target.value })} {...told(fields, `pictures.${name}`, hint)} />
   );
   return (
     <Stack direction={{ xs: "column", sm: "row" }} spacing={2}>
-      {field("pictureSize", "Motion JPEG: size", "Such as 640x or 1/2; empty is the camera's")}
-      {field("pictureRate", "Frames a second", "At most; empty is all")}
-      {field("pictureQuality", "Quality, 1 to 100", "Empty is 80")}
+      {field("size", "Motion JPEG: size", "Such as 640x or 1/2; empty is the camera's")}
+      {field("frameRate", "Frames a second", "At most; empty is all")}
+      {field("quality", "Quality, 1 to 100", "Empty is 80")}
     </Stack>
   );
 }
@@ -178,58 +234,56 @@ export function DeliveryFields({ values, onChange, fields, nameFixed }: FieldsPr
           value={values.segmentSeconds}
           onChange={(e) => put({ segmentSeconds: e.target.value })}
           slotProps={{ htmlInput: { min: 0.5, max: 60, step: 0.5 } }}
-          {...told(fields, "segmentSeconds", "Cut at the first keyframe after that")}
+          {...told(fields, "delivery.segmentSeconds", "Cut at the first keyframe after that")}
         />
         <TextField
-          label="Segments in the list"
+          label="Segments in the playlist"
           type="number"
           value={values.playlistLength}
           onChange={(e) => put({ playlistLength: e.target.value })}
           slotProps={{ htmlInput: { min: 3, max: 64 } }}
-          {...told(fields, "playlistLength", window(values))}
+          {...told(fields, "delivery.playlistLength", window(values))}
         />
       </Stack>
       <AudioFields values={values} onChange={onChange} fields={fields} />
       <FormControlLabel
         control={<Switch checked={values.public} onChange={(e) => put({ public: e.target.checked })} />}
-        label={values.public ? "Everybody who knows the address may watch" : "Only signed-in people may watch"}
+        label="Everybody may watch"
       />
     </>
   );
 }
 
-const audioWishes = {
+const audioModes = {
   "as-feed": "as the feed",
   automatic: "automatic",
   on: "always on",
   off: "off",
 } as const;
 
-type AudioWish = keyof typeof audioWishes;
-
 /** Whether audio goes out: for the feed, and where a delivery differs from it. */
 function AudioFields({ values, onChange, fields }: FieldsProps<DeliveryValues>) {
-  const field = (name: "audio" | "audioHls" | "audioWebrtc", label: string, wishes: AudioWish[], hint?: string) => (
+  const field = (name: "mode" | "hls" | "webrtc", label: string, modes: Mode[], hint?: string) => (
     <TextField
       select
       label={label}
       value={values[name]}
-      onChange={(e) => onChange({ ...values, [name]: e.target.value as AudioWish })}
-      {...told(fields, name, hint)}
+      onChange={(e) => onChange({ ...values, [name]: e.target.value as Mode })}
+      {...told(fields, `audio.${name}`, hint)}
     >
-      {wishes.map((w) => (
-        <MenuItem key={w} value={w}>
-          {audioWishes[w]}
+      {modes.map((m) => (
+        <MenuItem key={m} value={m}>
+          {audioModes[m]}
         </MenuItem>
       ))}
     </TextField>
   );
-  const own: AudioWish[] = ["as-feed", "automatic", "on", "off"];
+  const own: Mode[] = ["as-feed", "automatic", "on", "off"];
   return (
     <Stack direction={{ xs: "column", sm: "row" }} spacing={2}>
-      {field("audio", "Sound", ["automatic", "on", "off"], "Automatic transcodes only while somebody listens")}
-      {field("audioHls", "In HLS", own)}
-      {field("audioWebrtc", "In WebRTC", own)}
+      {field("mode", "Sound", ["automatic", "on", "off"], "Automatic transcodes only while somebody listens")}
+      {field("hls", "In HLS", own)}
+      {field("webrtc", "In WebRTC", own)}
     </Stack>
   );
 }

@@ -2,14 +2,26 @@ import createClient from "openapi-fetch";
 
 import type { components, paths } from "./schema.gen";
 
-export type Feed = components["schemas"]["Feed"];
+type Whole<T> = { [K in keyof T]-?: NonNullable<T[K]> };
+type Sent = components["schemas"]["FeedSettings"];
+
+/** A feed's settings, of which the service tells all and takes some. */
+export interface Settings {
+  title: string;
+  public: boolean;
+  camera: Whole<Omit<NonNullable<Sent["camera"]>, "user" | "password">>;
+  delivery: Whole<NonNullable<Sent["delivery"]>>;
+  pictures: Whole<NonNullable<Sent["pictures"]>>;
+  audio: Whole<NonNullable<Sent["audio"]>>;
+}
+export type FeedChange = Sent;
+export type Feed = Omit<components["schemas"]["Feed"], keyof Settings> & Settings;
 export type NewFeed = components["schemas"]["NewFeed"];
-export type FeedChange = components["schemas"]["FeedChange"];
 export type FeedEvent = components["schemas"]["Event"];
 export type Point = components["schemas"]["Point"];
 export type Report = components["schemas"]["Report"];
 export type Rendition = components["schemas"]["Rendition"];
-export type RenditionBody = components["schemas"]["RenditionBody"];
+export type NewRendition = components["schemas"]["NewRendition"];
 export type CameraRequest = components["schemas"]["CameraRequest"];
 export type Viewer = components["schemas"]["Viewer"];
 export type Me = components["schemas"]["Me"];

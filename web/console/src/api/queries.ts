@@ -1,6 +1,6 @@
 import { queryOptions } from "@tanstack/react-query";
 
-import { client, dataOf } from "./client";
+import { client, dataOf, type Feed } from "./client";
 
 export const meQuery = queryOptions({
   queryKey: ["me"],
@@ -9,9 +9,14 @@ export const meQuery = queryOptions({
   staleTime: Infinity,
 });
 
+export const signInQuery = queryOptions({
+  queryKey: ["sign-in"],
+  queryFn: async ({ signal }) => dataOf(await client.GET("/api/v1/sign-in", { signal })),
+});
+
 export const feedsQuery = queryOptions({
   queryKey: ["feeds"],
-  queryFn: async ({ signal }) => dataOf(await client.GET("/api/v1/feeds", { signal })).feeds ?? [],
+  queryFn: async ({ signal }) => (dataOf(await client.GET("/api/v1/feeds", { signal })).feeds ?? []) as Feed[],
   staleTime: Infinity, // the live stream writes it
 });
 

@@ -360,7 +360,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** What the sign-in page needs to know */
+        get: operations["sign-in-page"];
         put?: never;
         /** Sign in */
         post: operations["sign-in"];
@@ -425,7 +426,7 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
-        AccountView: {
+        Account: {
             /** Format: date-time */
             created: string;
             name: string;
@@ -435,34 +436,35 @@ export interface components {
              */
             role: "engineer" | "viewer";
         };
-        "Add-linkRequest": {
-            /** @description What it is for */
-            name: string;
+        AccountList: {
+            accounts: components["schemas"]["Account"][] | null;
         };
-        Audio: {
+        AudioDelivery: {
+            /** @description As it is delivered; empty for none */
+            codec?: string;
+            transcoded: boolean;
+            /** @description In a sentence */
+            why: string;
+        };
+        AudioSettings: {
             /**
-             * Format: double
-             * @description Bits a second, measured
+             * @description The same for HLS alone
+             * @default as-feed
+             * @enum {string}
              */
-            bitRate: number;
-            /** Format: int64 */
-            channels: number;
+            hls: "as-feed" | "automatic" | "on" | "off";
             /**
-             * Format: int32
-             * @description Ticks a second: samples, as a rule
+             * @description automatic passes audio through where it can be and transcodes it while somebody listens; on transcodes it all the time, so that nobody waits for it
+             * @default automatic
+             * @enum {string}
              */
-            clockRate: number;
-            codec: string;
+            mode: "automatic" | "on" | "off";
             /**
-             * Format: int64
-             * @description Packets that never came or made no sense
+             * @description The same for WebRTC alone
+             * @default as-feed
+             * @enum {string}
              */
-            lost: number;
-            /**
-             * Format: double
-             * @description How much came while the pictures were read
-             */
-            seconds: number;
+            webrtc: "as-feed" | "automatic" | "on" | "off";
         };
         AudioStatus: {
             /** Format: int64 */
@@ -474,7 +476,7 @@ export interface components {
             clockRate?: number;
             /** @description What the camera sends, such as AAC; empty for no audio */
             codec?: string;
-            hls: components["schemas"]["Carried"];
+            hls: components["schemas"]["AudioDelivery"];
             /**
              * Format: int64
              * @description Packets that never came or made no sense
@@ -482,7 +484,7 @@ export interface components {
             lost: number;
             /** Format: int64 */
             memoryBytes: number;
-            motionJpeg: components["schemas"]["Carried"];
+            motionJpeg: components["schemas"]["AudioDelivery"];
             /**
              * Format: double
              * @description What transcoding takes, as a share of one core
@@ -490,7 +492,7 @@ export interface components {
             processor: number;
             /** @description Whether it is being transcoded */
             running: boolean;
-            webrtc: components["schemas"]["Carried"];
+            webrtc: components["schemas"]["AudioDelivery"];
         };
         CameraAnswer: {
             /** Format: double */
@@ -517,12 +519,54 @@ export interface components {
              */
             target: string;
         };
-        Carried: {
-            /** @description As it is delivered; empty for none */
-            codec?: string;
-            transcoded: boolean;
-            /** @description In a sentence */
-            why: string;
+        CameraSettings: {
+            /**
+             * Format: double
+             * @description How long to wait for each answer of the camera
+             * @default 5
+             */
+            answerSeconds: number;
+            /**
+             * @description How frames are got from an HTTP camera: one endless answer, or one answer a frame; auto goes by what it answers
+             * @default auto
+             * @enum {string}
+             */
+            fetch: "auto" | "stream" | "poll";
+            /** @description SHA-256 of the certificate to trust, for rtsps and https */
+            fingerprint?: string;
+            /**
+             * Format: double
+             * @description How long to wait for the first packet or frame after the camera has answered
+             * @default 10
+             */
+            firstFrameSeconds: number;
+            /** @description The camera's password; never shown again. A camera on another host needs it again */
+            password?: string;
+            /**
+             * Format: double
+             * @description From one polled picture to the next
+             * @default 2
+             */
+            pollSeconds: number;
+            /**
+             * Format: double
+             * @description How long a camera that has sent may be silent before it is opened anew
+             * @default 5
+             */
+            stallSeconds: number;
+            /**
+             * @description How RTP comes from an RTSP camera; auto tries TCP, then UDP
+             * @default auto
+             * @enum {string}
+             */
+            transport: "auto" | "tcp" | "udp";
+            /**
+             * @description The camera's address: rtsp://, rtsps://, http:// or https://. Credentials in it are taken out and kept sealed, and so are the values of its query, which are shown as *** and may be sent back so
+             * @example rtsp://192.0.2.7:554/main
+             */
+            url?: string;
+            /** @description The camera's user; empty takes user and password away */
+            user?: string;
         };
         Delay: {
             /** @enum {string} */
@@ -534,7 +578,7 @@ export interface components {
              */
             seconds: number;
         };
-        DelayOutputBody: {
+        DelayList: {
             deliveries: components["schemas"]["Delay"][] | null;
         };
         DelayPart: {
@@ -543,13 +587,19 @@ export interface components {
             seconds: number;
             why: string;
         };
-        ErrorDetail: {
-            /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
-            location?: string;
-            /** @description Error message text */
-            message?: string;
-            /** @description The value at the given location */
-            value?: unknown;
+        DeliverySettings: {
+            /**
+             * Format: int64
+             * @description Segments in the HLS playlist, at least; there are more where they are shorter than a third of the target duration
+             * @default 6
+             */
+            playlistLength: number;
+            /**
+             * Format: double
+             * @description Wanted length of an HLS segment
+             * @default 2
+             */
+            segmentSeconds: number;
         };
         Event: {
             /** Format: date-time */
@@ -563,44 +613,31 @@ export interface components {
             kind: "state" | "change" | "warning" | "sign-in" | "service" | "transcode" | "request";
             text: string;
         };
-        EventsOutputBody: {
+        EventList: {
             /** @description Newest first */
             events: components["schemas"]["Event"][] | null;
         };
         Feed: {
-            /**
-             * @description Whether audio is wanted
-             * @enum {string}
-             */
-            audio: "automatic" | "on" | "off";
-            /** @enum {string} */
-            audioHls: "as-feed" | "automatic" | "on" | "off";
+            audio?: components["schemas"]["AudioSettings"];
             audioStatus: components["schemas"]["AudioStatus"];
-            /** @enum {string} */
-            audioWebrtc: "as-feed" | "automatic" | "on" | "off";
             /**
              * Format: double
              * @description Bits a second coming in, over the last seconds
              */
             bitRate: number;
+            camera?: components["schemas"]["CameraSettings"];
             /** @description Kind of fault */
             code?: string;
             /** @description What the camera sends: H264 or JPEG */
             codec?: string;
             /** @description Whether a user and password are kept */
             credentials: boolean;
+            delivery?: components["schemas"]["DeliverySettings"];
             /** @description Whether the feed is switched on */
             enabled: boolean;
             /**
-             * @description How pictures are got from an HTTP camera
-             * @enum {string}
-             */
-            fetch: "auto" | "stream" | "poll";
-            /** @description SHA-256 of the certificate that is trusted */
-            fingerprint?: string;
-            /**
              * Format: double
-             * @description Frames a second coming in, over the last seconds
+             * @description fps coming in, over the last seconds
              */
             frameRate: number;
             /**
@@ -613,49 +650,29 @@ export interface components {
              * @description Seconds between the last two keyframes
              */
             keyframeSeconds?: number;
-            /** @description Name in addresses */
+            /**
+             * @description Name in addresses
+             * @example lower-station
+             */
             name: string;
             /** Format: date-time */
             nextTry?: string;
+            pictures?: components["schemas"]["PictureSettings"];
             /**
-             * Format: int64
-             * @description JPEG quality of what is transcoded; 0 is 80
+             * @description Whether everybody may watch without signing in
+             * @default false
              */
-            pictureQuality: number;
-            /**
-             * Format: double
-             * @description Frames a second of Motion JPEG at most; 0 is all
-             */
-            pictureRate: number;
-            /** @description Size of Motion JPEG and stills that go out; empty is the camera's */
-            pictureSize: string;
-            /**
-             * Format: int64
-             * @description Segments in the HLS list
-             */
-            playlistLength: number;
-            /**
-             * Format: double
-             * @description From one polled picture to the next
-             */
-            pollSeconds: number;
-            /** @description Whether everybody may watch without signing in */
             public: boolean;
             /** @description Why it is in that state, in a sentence */
             reason: string;
             /** @description What to do next */
             remedy?: string;
-            /** @description What the camera's pictures can be made into, besides its own */
+            /** @description What the camera's video is transcoded to, besides its own */
             renditions: components["schemas"]["Rendition"][] | null;
-            /** @description Requests to the camera */
+            /** @description Requests to the camera; engineers only */
             requests: components["schemas"]["CameraRequest"][] | null;
             /** @description Changes whenever the feed is started anew */
             run?: string;
-            /**
-             * Format: double
-             * @description Wanted length of an HLS segment
-             */
-            segmentSeconds: number;
             /** @description What is known of the connection to the camera */
             session?: components["schemas"]["Session"];
             /**
@@ -667,27 +684,23 @@ export interface components {
             state: "off" | "connecting" | "live" | "stalled" | "retrying" | "refused";
             /**
              * Format: double
-             * @description Target duration of the HLS list
+             * @description Target duration of the HLS playlist
              */
             targetSeconds?: number;
-            /** @description Name for people */
-            title: string;
-            transcoding: components["schemas"]["Transcoding"];
             /**
-             * @description How RTP comes from an RTSP camera
-             * @enum {string}
+             * @description Name for people; the name itself when left out
+             * @example Lower station
              */
-            transport: "auto" | "tcp" | "udp";
+            title?: string;
+            transcoding: components["schemas"]["Transcoding"];
             /**
              * Format: int64
              * @description Failed tries in a row
              */
             tries?: number;
-            /** @description The camera's address, without credentials */
-            url: string;
             /**
              * Format: int64
-             * @description Who watches now
+             * @description How many watch now
              */
             viewers: number;
             /**
@@ -696,51 +709,35 @@ export interface components {
              */
             width?: number;
         };
-        FeedChange: {
-            /** @enum {string} */
-            audio?: "automatic" | "on" | "off";
-            /** @enum {string} */
-            audioHls?: "as-feed" | "automatic" | "on" | "off";
-            /** @enum {string} */
-            audioWebrtc?: "as-feed" | "automatic" | "on" | "off";
-            /** @enum {string} */
-            fetch?: "auto" | "stream" | "poll";
-            fingerprint?: string;
-            password?: string;
-            /**
-             * Format: int64
-             * @description JPEG quality of what is transcoded; 0 is 80
-             */
-            pictureQuality?: number;
-            /**
-             * Format: double
-             * @description Frames a second of Motion JPEG at most; 0 is all
-             */
-            pictureRate?: number;
-            /** @description Size of Motion JPEG and stills that go out, such as 640x360, 640x or 1/2; empty is the camera's */
-            pictureSize?: string;
-            /** Format: int64 */
-            playlistLength?: number;
-            /** Format: double */
-            pollSeconds?: number;
-            public?: boolean;
-            /** Format: double */
-            segmentSeconds?: number;
-            title?: string;
-            /** @enum {string} */
-            transport?: "auto" | "tcp" | "udp";
-            url?: string;
-            /** @description Empty takes user and password away */
-            user?: string;
-        };
-        FeedsOutputBody: {
+        FeedList: {
             feeds: components["schemas"]["Feed"][] | null;
         };
-        HistoryOutputBody: {
+        FeedSettings: {
+            audio?: components["schemas"]["AudioSettings"];
+            camera?: components["schemas"]["CameraSettings"];
+            delivery?: components["schemas"]["DeliverySettings"];
+            pictures?: components["schemas"]["PictureSettings"];
+            /**
+             * @description Whether everybody may watch without signing in
+             * @default false
+             */
+            public: boolean;
+            /**
+             * @description Name for people; the name itself when left out
+             * @example Lower station
+             */
+            title?: string;
+        };
+        FieldError: {
+            /** @description Where it is, such as body.camera.url */
+            location: string;
+            message: string;
+        };
+        History: {
             /** @description A point a second, oldest first */
             points: components["schemas"]["Point"][] | null;
         };
-        InspectBody: {
+        Inspection: {
             /**
              * @default auto
              * @enum {string}
@@ -774,10 +771,7 @@ export interface components {
             /** @description Beginning of the addresses it opens; shown once, when the link is made */
             readonly path?: string;
         };
-        "List-accountsResponse": {
-            accounts: components["schemas"]["AccountView"][] | null;
-        };
-        "List-linksResponse": {
+        LinkList: {
             links: components["schemas"]["Link"][] | null;
         };
         Me: {
@@ -796,73 +790,115 @@ export interface components {
             role: "engineer" | "viewer";
         };
         NewFeed: {
-            /**
-             * @description automatic passes audio on where it can be and transcodes it while somebody listens; on transcodes it all the time, so that nobody waits for it
-             * @default automatic
-             * @enum {string}
-             */
-            audio: "automatic" | "on" | "off";
-            /**
-             * @description The same for HLS alone
-             * @default as-feed
-             * @enum {string}
-             */
-            audioHls: "as-feed" | "automatic" | "on" | "off";
-            /**
-             * @description The same for WebRTC alone
-             * @default as-feed
-             * @enum {string}
-             */
-            audioWebrtc: "as-feed" | "automatic" | "on" | "off";
+            audio?: components["schemas"]["AudioSettings"];
+            camera?: components["schemas"]["CameraSettings"];
+            delivery?: components["schemas"]["DeliverySettings"];
             /** @description Whether the feed is switched on; it is when left out */
             enabled?: boolean;
-            /**
-             * @description How pictures are got from an HTTP camera: one endless answer, or one answer a picture; auto goes by what it answers
-             * @default auto
-             * @enum {string}
-             */
-            fetch: "auto" | "stream" | "poll";
-            /** @description SHA-256 of the certificate to trust, for rtsps and https */
-            fingerprint?: string;
             /**
              * @description Name in addresses, after the place it shows
              * @example lower-station
              */
             name: string;
-            /** @description The camera's password; never shown again */
-            password?: string;
+            pictures?: components["schemas"]["PictureSettings"];
+            /**
+             * @description Whether everybody may watch without signing in
+             * @default false
+             */
+            public: boolean;
+            /**
+             * @description Name for people; the name itself when left out
+             * @example Lower station
+             */
+            title?: string;
+        };
+        NewLink: {
+            /**
+             * @description What it is for
+             * @example wall-panel
+             */
+            name: string;
+        };
+        NewPassword: {
+            /**
+             * @description 8 to 72 characters
+             * @example seven-otters-at-dawn
+             */
+            password: string;
+        };
+        NewRendition: {
             /**
              * Format: int64
-             * @description Segments in the HLS list; 6 when left out
+             * @description H264: bits a second; 0 is what suits the size
              */
-            playlistLength?: number;
+            bitRate?: number;
             /**
-             * Format: double
-             * @description From one polled picture to the next; 2 when left out
-             */
-            pollSeconds?: number;
-            /** @description Whether everybody may watch without signing in */
-            public?: boolean;
-            /**
-             * Format: double
-             * @description Wanted length of an HLS segment; 2 when left out
-             */
-            segmentSeconds?: number;
-            /** @description Name for people; the name itself when left out */
-            title?: string;
-            /**
-             * @description How RTP comes; auto tries TCP, then UDP
-             * @default auto
+             * @description H264 for HLS, JPEG for Motion JPEG
+             * @default H264
              * @enum {string}
              */
-            transport: "auto" | "tcp" | "udp";
+            codec: "H264" | "JPEG";
             /**
-             * @description The camera's address: rtsp://, rtsps://, http:// or https://. Credentials in it are taken out and kept sealed
-             * @example rtsp://192.0.2.7:554/main
+             * Format: double
+             * @description Frames a second at most; 0 is all
              */
-            url: string;
-            /** @description The camera's user */
-            user?: string;
+            frameRate?: number;
+            /**
+             * Format: double
+             * @description H264: from one keyframe to the next; 0 is the wanted length of a segment
+             */
+            keyframeSeconds?: number;
+            /**
+             * @description Name in addresses
+             * @example small
+             */
+            name: string;
+            /**
+             * @description H264: baseline for every player, main for a tenth fewer bits; baseline when left out
+             * @enum {string}
+             */
+            profile?: "baseline" | "main";
+            /**
+             * Format: int64
+             * @description JPEG: 1 to 100; 0 is 80
+             */
+            quality?: number;
+            /**
+             * @description Such as 640x360, 640x or x360 (the other side follows), 1/2 or 50%; empty is the camera's
+             * @example 640x360
+             */
+            size?: string;
+            /**
+             * @description Drawn on the picture; {date}, {time} and {place} stand for what they say
+             * @example {place}  {date} {time}
+             */
+            text?: string;
+            /**
+             * @description Where it stands; bottom-left when left out
+             * @enum {string}
+             */
+            textCorner?: "top-left" | "top-right" | "bottom-left" | "bottom-right";
+            /**
+             * Format: double
+             * @description Height of its letters in hundredths of the picture's; 0 is 5
+             */
+            textSize?: number;
+        };
+        PictureSettings: {
+            /**
+             * Format: double
+             * @description fps of Motion JPEG at most; 0 is all
+             * @default 0
+             */
+            frameRate: number;
+            /**
+             * Format: int64
+             * @description JPEG quality of what is transcoded; 0 is 80
+             * @default 0
+             */
+            quality: number;
+            /** @description Such as 640x360, 640x or 1/2; empty is the camera's */
+            size?: string;
         };
         Point: {
             /** Format: date-time */
@@ -874,46 +910,39 @@ export interface components {
             bitRate: number;
             /**
              * Format: double
-             * @description Pictures that came in in that second
+             * @description Frames that came in in that second
              */
             frameRate: number;
         };
         Problem: {
-            /** @description The kind of problem, for programs */
+            /**
+             * @description The kind of problem, for programs
+             * @example feed-unknown
+             */
             code?: string;
             /**
-             * @description A human-readable explanation specific to this occurrence of the problem.
-             * @example Property foo is required but is missing.
+             * @description What happened, in a sentence
+             * @example There is no feed of that name.
              */
             detail?: string;
-            /** @description Optional list of individual error details */
-            errors?: components["schemas"]["ErrorDetail"][] | null;
+            /** @description What is wrong with the input, field by field */
+            errors?: components["schemas"]["FieldError"][] | null;
             /**
-             * Format: uri
-             * @description A URI reference that identifies the specific occurrence of the problem.
-             * @example https://example.com/error-log/abc123
+             * @description What to do next
+             * @example List the feeds to see which there are.
              */
-            instance?: string;
-            /** @description What to do next */
             remedy?: string;
             /**
              * Format: int64
-             * @description HTTP status code
-             * @example 400
+             * @description The HTTP status
+             * @example 404
              */
-            status?: number;
+            status: number;
             /**
-             * @description A short, human-readable summary of the problem type. This value should not change between occurrences of the error.
-             * @example Bad Request
+             * @description The kind of problem, in a few words
+             * @example Not Found
              */
             title?: string;
-            /**
-             * Format: uri
-             * @description A URI reference to human-readable documentation for the error.
-             * @default about:blank
-             * @example https://example.com/errors/example
-             */
-            type: string;
         };
         Rendition: {
             /** @description Whether nobody asked for it: HLS needs it */
@@ -940,24 +969,24 @@ export interface components {
              */
             keyframeSeconds?: number;
             /**
-             * Format: double
-             * @description Frames a second that are made
-             */
-            madeFrameRate: number;
-            /** Format: int64 */
-            madeHeight?: number;
-            /**
-             * Format: int64
-             * @description Pixels; known once the camera's size is
-             */
-            madeWidth?: number;
-            /**
              * @description Name in addresses
              * @example small
              */
             name: string;
             /** @description How what is made differs from what was asked, and why */
             note?: string;
+            /**
+             * Format: double
+             * @description Frames a second that are made
+             */
+            outFrameRate: number;
+            /** Format: int64 */
+            outHeight?: number;
+            /**
+             * Format: int64
+             * @description Pixels; known once the camera's size is
+             */
+            outWidth?: number;
             /** @description Where it is, under the service's address */
             path: string;
             /**
@@ -1003,64 +1032,6 @@ export interface components {
              */
             users: number;
         };
-        RenditionBody: {
-            /**
-             * Format: int64
-             * @description H264: bits a second; 0 is what suits the size
-             */
-            bitRate?: number;
-            /**
-             * @description H264 for HLS, JPEG for Motion JPEG
-             * @default H264
-             * @enum {string}
-             */
-            codec: "H264" | "JPEG";
-            /**
-             * Format: double
-             * @description Frames a second at most; 0 is all
-             */
-            frameRate?: number;
-            /**
-             * Format: double
-             * @description H264: from one keyframe to the next; 0 is the wanted length of a segment
-             */
-            keyframeSeconds?: number;
-            /**
-             * @description Name in addresses
-             * @example small
-             */
-            name: string;
-            /**
-             * @description H264: baseline for every player, main for a tenth fewer bits; baseline when left out
-             * @enum {string}
-             */
-            profile?: "baseline" | "main";
-            /**
-             * Format: int64
-             * @description JPEG: 1 to 100; 0 is 80
-             */
-            quality?: number;
-            /**
-             * @description Such as 640x360, 640x or x360 (the other side follows), 1/2 or 50%; empty is the camera's
-             * @example 640x360
-             */
-            size?: string;
-            /**
-             * @description Drawn on the picture; {date}, {time} and {place} stand for what they say
-             * @example {place}  {date} {time}
-             */
-            text?: string;
-            /**
-             * @description Where it stands; bottom-left when left out
-             * @enum {string}
-             */
-            textCorner?: "top-left" | "top-right" | "bottom-left" | "bottom-right";
-            /**
-             * Format: double
-             * @description Height of its letters in hundredths of the picture's; 0 is 5
-             */
-            textSize?: number;
-        };
         RenditionChange: {
             /** Format: int64 */
             bitRate?: number;
@@ -1081,8 +1052,8 @@ export interface components {
             textSize?: number;
         };
         Report: {
-            audio?: components["schemas"]["Audio"];
-            /** @description Whether pictures are reordered */
+            audio?: components["schemas"]["ReportAudio"];
+            /** @description Whether frames are reordered */
             bFrames: boolean;
             /**
              * Format: double
@@ -1097,12 +1068,12 @@ export interface components {
             codec: string;
             /**
              * Format: int64
-             * @description Pictures left out because they were not whole
+             * @description Frames left out because they were not whole
              */
             dropped: number;
             /**
              * Format: double
-             * @description Frames a second, measured
+             * @description fps, measured
              */
             frameRate: number;
             /**
@@ -1124,6 +1095,8 @@ export interface components {
             notes: string[] | null;
             /** Format: int64 */
             packets: number;
+            /** @description A frame as JPEG, where one could be decoded */
+            picture?: string;
             profile?: string;
             /** @description Of JPEG: how colours are sampled, such as 4:2:0 */
             sampling?: string;
@@ -1138,12 +1111,12 @@ export interface components {
             server?: string;
             /**
              * Format: int64
-             * @description The most slices that a picture had
+             * @description The most slices of a frame
              */
             slices: number;
             /** @description What the session description offers */
-            tracks: components["schemas"]["Track"][] | null;
-            /** @description How pictures came: tcp or udp for RTSP, stream or poll for HTTP */
+            tracks: components["schemas"]["ReportTrack"][] | null;
+            /** @description How frames came: tcp or udp for RTSP, stream or poll for HTTP */
             transport: string;
             /**
              * Format: int64
@@ -1155,6 +1128,42 @@ export interface components {
              * @description Pixels
              */
             width: number;
+        };
+        ReportAudio: {
+            /**
+             * Format: double
+             * @description Bits a second, measured
+             */
+            bitRate: number;
+            /** Format: int64 */
+            channels: number;
+            /**
+             * Format: int32
+             * @description Ticks a second: samples, as a rule
+             */
+            clockRate: number;
+            codec: string;
+            /**
+             * Format: int64
+             * @description Packets that never came or made no sense
+             */
+            lost: number;
+            /**
+             * Format: double
+             * @description How much came while the pictures were read
+             */
+            seconds: number;
+        };
+        ReportTrack: {
+            /** Format: int64 */
+            channels?: number;
+            /** Format: int32 */
+            clockRate?: number;
+            codec: string;
+            kind: string;
+            used: boolean;
+            /** @description Why it is not used */
+            why?: string;
         };
         Session: {
             bFrames: boolean;
@@ -1168,7 +1177,7 @@ export interface components {
             codec: string;
             /**
              * Format: int64
-             * @description Pictures left out because something of them, or of what they refer to, was missing
+             * @description Frames left out because something of them, or of what they refer to, was missing
              */
             dropped: number;
             level?: string;
@@ -1200,26 +1209,15 @@ export interface components {
              */
             unchanged: number;
         };
-        "Set-passwordRequest": {
-            /** @description 8 to 72 characters */
-            password: string;
-        };
-        SignInBody: {
+        SignIn: {
             /** @description Name of the account */
             name: string;
             /** @description Its password */
             password: string;
         };
-        Track: {
-            /** Format: int64 */
-            channels?: number;
-            /** Format: int32 */
-            clockRate?: number;
-            codec: string;
-            kind: string;
-            used: boolean;
-            /** @description Why it is not used */
-            why?: string;
+        SignInPage: {
+            /** @description The account that the first start has made, as long as nobody has signed in */
+            firstAccount?: string;
         };
         Transcoding: {
             /**
@@ -1229,7 +1227,7 @@ export interface components {
             decoding: number;
             /**
              * Format: int64
-             * @description Pictures left out because transcoding did not keep up
+             * @description Frames left out because transcoding did not keep up
              */
             dropped: number;
             /** @description Why, the last time */
@@ -1251,7 +1249,7 @@ export interface components {
             running: boolean;
             /**
              * Format: int64
-             * @description Pictures that could not be decoded
+             * @description Frames that could not be decoded
              */
             undecoded: number;
         };
@@ -1283,7 +1281,7 @@ export interface components {
             /** @description Rendition or size that was asked for; empty for what suits the feed */
             variant?: string;
         };
-        ViewersOutputBody: {
+        ViewerList: {
             /** @description The longest first */
             viewers: components["schemas"]["Viewer"][] | null;
         };
@@ -1311,7 +1309,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["List-accountsResponse"];
+                    "application/json": components["schemas"]["AccountList"];
                 };
             };
             /** @description Unauthorized */
@@ -1371,7 +1369,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AccountView"];
+                    "application/json": components["schemas"]["Account"];
                 };
             };
             /** @description Unauthorized */
@@ -1481,7 +1479,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Set-passwordRequest"];
+                "application/json": components["schemas"]["NewPassword"];
             };
         };
         responses: {
@@ -1535,10 +1533,15 @@ export interface operations {
             query?: {
                 /** @description Only this feed's events */
                 feed?: string;
+                /** @description Only events of this kind */
+                kind?: "state" | "change" | "warning" | "sign-in" | "service" | "transcode" | "request";
+                /** @description Only events from this time on */
+                since?: string;
                 /** @description Only events older than this number */
                 before?: number;
                 /** @description Only events newer than this number */
                 after?: number;
+                /** @description How many at most; ask again with before for more */
                 limit?: number;
             };
             header?: never;
@@ -1553,7 +1556,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EventsOutputBody"];
+                    "application/json": components["schemas"]["EventList"];
                 };
             };
             /** @description Unauthorized */
@@ -1609,7 +1612,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["FeedsOutputBody"];
+                    "application/json": components["schemas"]["FeedList"];
                 };
             };
             /** @description Unauthorized */
@@ -1838,7 +1841,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["FeedChange"];
+                "application/merge-patch+json": components["schemas"]["FeedSettings"];
             };
         };
         responses: {
@@ -1907,7 +1910,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DelayOutputBody"];
+                    "application/json": components["schemas"]["DelayList"];
                 };
             };
             /** @description Unauthorized */
@@ -1966,7 +1969,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HistoryOutputBody"];
+                    "application/json": components["schemas"]["History"];
                 };
             };
             /** @description Unauthorized */
@@ -2025,7 +2028,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["List-linksResponse"];
+                    "application/json": components["schemas"]["LinkList"];
                 };
             };
             /** @description Unauthorized */
@@ -2078,7 +2081,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Add-linkRequest"];
+                "application/json": components["schemas"]["NewLink"];
             };
         };
         responses: {
@@ -2200,7 +2203,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RenditionBody"];
+                "application/json": components["schemas"]["NewRendition"];
             };
         };
         responses: {
@@ -2685,7 +2688,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["InspectBody"];
+                "application/json": components["schemas"]["Inspection"];
             };
         };
         responses: {
@@ -2846,6 +2849,44 @@ export interface operations {
             };
         };
     };
+    "sign-in-page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SignInPage"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "sign-in": {
         parameters: {
             query?: never;
@@ -2855,7 +2896,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SignInBody"];
+                "application/json": components["schemas"]["SignIn"];
             };
         };
         responses: {
@@ -2946,7 +2987,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ViewersOutputBody"];
+                    "application/json": components["schemas"]["ViewerList"];
                 };
             };
             /** @description Unauthorized */

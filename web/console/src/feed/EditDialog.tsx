@@ -9,63 +9,48 @@ import { useState, type FormEvent } from "react";
 
 import { client, dataOf, problemOf, type Feed, type FeedChange } from "../api/client";
 import { feedsQuery } from "../api/queries";
-import { CameraFields, DeliveryFields, PictureFields, emptyCamera, type CameraValues, type DeliveryValues, type PictureValues } from "../add/fields";
+import { CameraFields, DeliveryFields, PictureFields, cameraBody, deliveryBody, emptyCamera, pictureBody, type CameraValues, type DeliveryValues, type PictureValues } from "../add/fields";
 import { ProblemBox } from "../parts/ProblemBox";
 
 /** Credentials are never shown again: left empty, they stay. */
 function changes(feed: Feed, camera: CameraValues, delivery: DeliveryValues, pictures: PictureValues): FeedChange {
-  const change: FeedChange = {
-    title: delivery.title,
-    url: camera.url,
-    transport: camera.transport,
-    fetch: camera.fetch,
-    pollSeconds: Number(camera.pollSeconds),
-    fingerprint: camera.fingerprint,
-    segmentSeconds: Number(delivery.segmentSeconds),
-    playlistLength: Number(delivery.playlistLength),
-    public: delivery.public,
-    audio: delivery.audio,
-    audioHls: delivery.audioHls,
-    audioWebrtc: delivery.audioWebrtc,
-    pictureSize: pictures.pictureSize,
-    pictureRate: Number(pictures.pictureRate),
-    pictureQuality: Math.round(Number(pictures.pictureQuality)),
-  };
-  if (camera.user || !feed.credentials) {
-    change.user = camera.user;
-    change.password = camera.password;
-  } else if (camera.password) change.password = camera.password;
-  return change;
+  const { user, password } = camera;
+  let credentials = {};
+  if (user || !feed.credentials) credentials = { user, password };
+  else if (password) credentials = { password };
+  return { ...deliveryBody(delivery), camera: { ...cameraBody(camera), ...credentials }, pictures: pictureBody(pictures) };
 }
 
 export function EditDialog({ feed, onClose }: { feed: Feed; onClose: () => void }) {
   const queries = useQueryClient();
   const [camera, setCamera] = useState<CameraValues>({
     ...emptyCamera,
-    url: feed.url,
-    transport: feed.transport,
-    fetch: feed.fetch,
-    pollSeconds: String(feed.pollSeconds),
-    fingerprint: feed.fingerprint ?? "",
+    ...feed.camera,
+    pollSeconds: String(feed.camera.pollSeconds),
+    answerSeconds: String(feed.camera.answerSeconds),
   });
   const [delivery, setDelivery] = useState<DeliveryValues>({
+    ...feed.audio,
     name: feed.name,
     title: feed.title,
     public: feed.public,
-    segmentSeconds: String(feed.segmentSeconds),
-    playlistLength: String(feed.playlistLength),
-    audio: feed.audio,
-    audioHls: feed.audioHls,
-    audioWebrtc: feed.audioWebrtc,
+    segmentSeconds: String(feed.delivery.segmentSeconds),
+    playlistLength: String(feed.delivery.playlistLength),
   });
   const [pictures, setPictures] = useState<PictureValues>({
-    pictureSize: feed.pictureSize,
-    pictureRate: feed.pictureRate ? String(feed.pictureRate) : "",
-    pictureQuality: feed.pictureQuality ? String(feed.pictureQuality) : "",
+    size: feed.pictures.size,
+    frameRate: feed.pictures.frameRate ? String(feed.pictures.frameRate) : "",
+    quality: feed.pictures.quality ? String(feed.pictures.quality) : "",
   });
   const save = useMutation({
     mutationFn: async () =>
-      dataOf(await client.PATCH("/api/v1/feeds/{name}", { params: { path: { name: feed.name } }, body: changes(feed, camera, delivery, pictures) })),
+      dataOf(
+        await client.PATCH("/api/v1/feeds/{name}", {
+          params: { path: { name: feed.name } },
+          headers: { "Content-Type": "application/merge-patch+json" },
+          body: changes(feed, camera, delivery, pictures),
+        }),
+      ),
     onSuccess: async () => {
       await queries.invalidateQueries({ queryKey: feedsQuery.queryKey });
       onClose();

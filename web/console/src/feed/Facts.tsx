@@ -14,8 +14,8 @@ function facts(f: Feed): [string, string][] {
   if (s?.codec === "JPEG") {
     list.push(
       ["Codec", `JPEG ${s.sampling ?? ""}`],
-      ["Got as", s.transport === "poll" ? `one picture every ${f.pollSeconds} s` : "a stream"],
-      ["Pictures left out", String(s.dropped)],
+      ["Got as", s.transport === "poll" ? `one picture every ${f.camera.pollSeconds} s` : "a stream"],
+      ["Frames left out", String(s.dropped)],
       ["Capture time", s.senderReports ? "from the camera" : "from arrival"],
     );
     if (s.transport === "poll") list.push(["Unchanged", `${s.unchanged} times`]);
@@ -26,17 +26,16 @@ function facts(f: Feed): [string, string][] {
       ["Codec", `${s.codec} ${s.profile ?? ""} ${s.level ?? ""}`],
       ["Transport", s.transport.toUpperCase()],
       ["Loss", `${s.lost} of ${s.packets + s.lost} packets`],
-      ["Pictures dropped", String(s.dropped)],
+      ["Frames dropped", String(s.dropped)],
       ["Capture time", s.senderReports ? "from the camera" : "from arrival"],
     );
   }
   list.push(
-    ["HLS", `${f.segmentSeconds} s segments, list of ${f.playlistLength}`],
+    ["HLS", `${f.delivery.segmentSeconds} s segments, playlist of ${f.delivery.playlistLength}`],
     ["May watch", f.public ? "everybody" : "signed-in people"],
     ["Viewers", String(f.viewers)],
-    ["Camera", f.url],
-    ["Credentials", f.credentials ? "kept, sealed" : "none"],
   );
+  if (f.camera.url) list.push(["Camera", f.camera.url], ["Credentials", f.credentials ? "kept, sealed" : "none"]); // told to engineers
   return list;
 }
 

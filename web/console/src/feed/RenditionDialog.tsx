@@ -9,11 +9,11 @@ import TextField from "@mui/material/TextField";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState, type FormEvent } from "react";
 
-import { client, dataOf, problemOf, type Feed, type Rendition, type RenditionBody } from "../api/client";
+import { client, dataOf, problemOf, type Feed, type Rendition, type NewRendition } from "../api/client";
 import { feedsQuery } from "../api/queries";
 import { ProblemBox } from "../parts/ProblemBox";
 
-type Values = Required<Record<keyof RenditionBody, string>>;
+type Values = Required<Record<keyof NewRendition, string>>;
 
 function valuesOf(r: Rendition | undefined): Values {
   const number = (v: number | undefined, factor = 1) => (v ? String(v / factor) : "");
@@ -40,10 +40,10 @@ function bodyOf(v: Values) {
     size: v.size,
     frameRate: Number(v.frameRate),
     text: v.text,
-    textCorner: v.textCorner as RenditionBody["textCorner"],
+    textCorner: v.textCorner as NewRendition["textCorner"],
     textSize: Number(v.textSize),
     ...(h264
-      ? { bitRate: Math.round(Number(v.bitRate) * kilo), keyframeSeconds: Number(v.keyframeSeconds), profile: v.profile as RenditionBody["profile"] }
+      ? { bitRate: Math.round(Number(v.bitRate) * kilo), keyframeSeconds: Number(v.keyframeSeconds), profile: v.profile as NewRendition["profile"] }
       : { quality: Number(v.quality) }),
   };
 }
@@ -66,7 +66,7 @@ export function RenditionDialog({ feed, rendition, onClose }: RenditionDialogPro
           await client.PATCH("/api/v1/feeds/{name}/renditions/{rendition}", { params: { path: { ...path, rendition: rendition.name } }, body: bodyOf(values) }),
         );
       }
-      const body = { ...bodyOf(values), name: values.name, codec: values.codec as RenditionBody["codec"] };
+      const body = { ...bodyOf(values), name: values.name, codec: values.codec as NewRendition["codec"] };
       return dataOf(await client.POST("/api/v1/feeds/{name}/renditions", { params: { path }, body }));
     },
     onSuccess: async () => {

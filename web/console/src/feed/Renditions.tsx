@@ -152,8 +152,8 @@ function Row({ feed, rendition: r, mayChange, shown, onPreview, onEdit }: RowPro
 }
 
 function described(r: Rendition): string {
-  const parts = [size(r.madeWidth, r.madeHeight)];
-  if (r.madeFrameRate > 0) parts.push(rate(r.madeFrameRate));
+  const parts = [size(r.outWidth, r.outHeight)];
+  if (r.outFrameRate > 0) parts.push(rate(r.outFrameRate));
   else if (r.frameRate) parts.push(`up to ${rate(r.frameRate)}`);
   if (r.bitRate) parts.push(bits(r.bitRate));
   if (r.quality) parts.push(`quality ${r.quality}`);

@@ -4,10 +4,11 @@ import Paper from "@mui/material/Paper";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState, type FormEvent } from "react";
 
 import { client, dataOf, problemOf } from "../api/client";
+import { signInQuery } from "../api/queries";
 import { ProblemBox } from "../parts/ProblemBox";
 
 /** Where to go afterwards: only to a path of this service. */
@@ -20,7 +21,10 @@ function nextPath(): string | null {
 
 export function SignInPage() {
   const queries = useQueryClient();
-  const [name, setName] = useState("engineer");
+  const page = useQuery(signInQuery);
+  const first = page.data?.firstAccount;
+  const [typed, setName] = useState<string>();
+  const name = typed ?? first ?? "";
   const [password, setPassword] = useState("");
   const signIn = useMutation({
     mutationFn: async () => dataOf(await client.POST("/api/v1/sign-in", { body: { name, password } })),
@@ -42,7 +46,7 @@ export function SignInPage() {
             <Box component="img" src="/player/mark.svg" alt="" sx={{ width: 40, height: 40 }} />
             <Typography variant="h1">Sign in</Typography>
           </Stack>
-          <Typography color="textSecondary">The first start of the service has shown the password of the account “engineer”.</Typography>
+          {first && <Typography color="textSecondary">The first start of the service has shown the password of the account “{first}”.</Typography>}
           <TextField label="Account" value={name} onChange={(e) => setName(e.target.value)} autoComplete="username" required />
           <TextField
             label="Password"
