@@ -24,6 +24,7 @@ demo: build ## run the service with the simulated cameras
 	@$(BIN)/webostrum demo
 
 test: build $(STAMPS)/browser lint ## run every test
+	cd web && npm run --silent test
 	$(GO) test -timeout 10m -parallel 6 $$($(GO) list ./... | grep -v /e2e$$)
 	$(GO) test -timeout 10m -parallel 4 -v ./e2e
 

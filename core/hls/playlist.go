@@ -30,11 +30,19 @@ type playlists struct {
 
 // rates gathers what EXT-X-STREAM-INF promises.
 type rates struct {
-	peak    float64 // bits a second of the heaviest segment listed so far
+	peak    float64 // bits a second of the heaviest segment so far
+	fastest float64 // fps of the segment with the most so far
 	bits    float64
 	seconds float64
-	frames  int
+	init    *initSection // of what is averaged over
 }
+
+// least is the length in seconds of a segment whose peak counts.
+const least = 0.4
+
+// headroom is what BANDWIDTH is more than the heaviest segment so far: a keyframe of a
+// busier scene is yet to come, and it must be an upper bound (RFC 8216, 4.3.4.2).
+const headroom = 1.25
 
 // halfLife is how many seconds of segments the average looks back on.
 const halfLife = 120
@@ -44,14 +52,17 @@ func (r *rates) add(seg *Segment, frames int) {
 	if secs <= 0 {
 		return
 	}
-	if seg.Discontinuity {
-		*r = rates{}
+	if seg.init != r.init {
+		*r = rates{init: seg.init}
 	}
 	bits := float64(seg.Body.Size()) * 8
-	r.peak = max(r.peak, bits/secs)
-	r.bits, r.seconds, r.frames = r.bits+bits, r.seconds+secs, r.frames+frames
+	r.bits, r.seconds = r.bits+bits, r.seconds+secs
+	if secs >= least { // of less it says nothing
+		r.peak = max(r.peak, bits/secs)
+		r.fastest = max(r.fastest, float64(frames)/secs)
+	}
 	if r.seconds > 2*halfLife {
-		r.bits, r.seconds, r.frames = r.bits/2, r.seconds/2, r.frames/2
+		r.bits, r.seconds = r.bits/2, r.seconds/2
 	}
 }
 
@@ -120,11 +131,11 @@ func (g *Segmenter) multiLocked() string {
 	init := g.segments[len(g.segments)-1].init
 	r := &g.rates
 	attrs := []string{
-		fmt.Sprintf("BANDWIDTH=%d", int64(math.Ceil(r.peak))),
+		fmt.Sprintf("BANDWIDTH=%d", int64(math.Ceil(headroom*max(r.peak, r.bits/max(r.seconds, 1e-3))))),
 		fmt.Sprintf("AVERAGE-BANDWIDTH=%d", int64(math.Ceil(r.bits/max(r.seconds, 1e-3)))),
 		fmt.Sprintf("CODECS=%q", init.codec),
 		fmt.Sprintf("RESOLUTION=%dx%d", init.track.Width, init.track.Height),
-		fmt.Sprintf("FRAME-RATE=%.3f", float64(r.frames)/max(r.seconds, 1e-3)),
+		fmt.Sprintf("FRAME-RATE=%.3f", r.fastest),
 	}
 	return fmt.Sprintf("#EXTM3U\n#EXT-X-VERSION:%d\n#EXT-X-INDEPENDENT-SEGMENTS\n#EXT-X-STREAM-INF:%s\n%s/list.m3u8\n",
 		version, strings.Join(attrs, ","), g.cfg.Name)

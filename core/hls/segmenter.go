@@ -6,13 +6,15 @@
 // the run, so that nothing made by an earlier run of the service can be asked for
 // or served by mistake.
 //
-// Limits: a segment over 64 MiB or with more than 20,000 pictures is given up;
-// at most 64 segments are listed.
+// Limits: a segment over 64 MiB or with more than 20,000 frames is given up; 3 to 64
+// segments are listed as wished, and more, up to 256, where it takes more of them to cover
+// three target durations.
 package hls
 
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"sync"
 	"time"
 
@@ -26,7 +28,15 @@ const (
 	maxSegmentBytes   = 64 << 20
 	maxSegmentSamples = 20000
 	maxListed         = 64
-	longestWanted     = time.Minute
+	maxCovering       = 256 // segments listed, however short they are
+	coveredTargets    = 3   // target durations that a list covers (RFC 8216, 6.3.3)
+
+	// A step of the timeline longer than this, and than so many times the longest of
+	// those just before it, is a gap: frames were lost, or the camera paused.
+	leastGap      = 800 * time.Millisecond
+	gapFactor     = 3
+	gapMemory     = 8 // steps that are looked back on
+	longestWanted = time.Minute
 )
 
 // Config says how to cut.
@@ -46,7 +56,7 @@ type Config struct {
 	Start time.Time
 
 	Wanted time.Duration // wanted length of a segment, 0.5 s to 60 s
-	Listed int           // segments in the playlist, 3 to 64
+	Listed int           // segments in the playlist, 3 to 64, at least
 
 	// Keep takes the finished parts of a segment to where it is served from. Nil
 	// keeps the parts themselves.
@@ -102,6 +112,7 @@ type Segmenter struct {
 
 	mu       sync.RWMutex
 	segments []*Segment    // listed ones last; those before are kept for slow viewers. Guarded by mu.
+	first    uint64        // sequence of the first listed segment; never goes back. Guarded by mu.
 	next     uint64        // sequence of the next segment. Guarded by mu.
 	breaks   uint64        // discontinuity sequence of the first listed segment. Guarded by mu.
 	target   int           // EXT-X-TARGETDURATION, seconds. Guarded by mu.
@@ -122,7 +133,7 @@ func New(cfg Config) (*Segmenter, error) {
 		cfg.Name = Original
 	}
 	base := 2 * uint64(max(cfg.Start.Unix(), 0)) // segments are half a second or longer
-	return &Segmenter{cfg: cfg, next: base, ready: make(chan struct{})}, nil
+	return &Segmenter{cfg: cfg, next: base, first: base, ready: make(chan struct{})}, nil
 }
 
 // SetAudio says how the audio is coded that is written from now on: AAC, or nil for
@@ -162,9 +173,15 @@ func (g *Segmenter) Write(s *media.Sample) error {
 		}
 	} else if len(g.pending) > 0 {
 		last := g.pending[len(g.pending)-1]
-		g.lengths = append(g.lengths, uint32(s.DTS-last.DTS))
-		if s.Key && g.longEnough(s) {
-			g.cut()
+		step := s.DTS - last.DTS
+		switch {
+		case g.gap(s.Track, step):
+			g.breakOff()
+		default:
+			g.lengths = append(g.lengths, uint32(step))
+			if s.Key && g.longEnough(s) {
+				g.cut()
+			}
 		}
 	}
 	if len(g.pending) == 0 && !s.Key {
@@ -188,6 +205,25 @@ func (g *Segmenter) Write(s *media.Sample) error {
 func (g *Segmenter) Break() {
 	g.closePending()
 	g.epoch = nil
+}
+
+// gap says whether a step of the timeline is one that frames are missing in.
+func (g *Segmenter) gap(t *media.Track, step int64) bool {
+	recent := g.lengths[max(0, len(g.lengths)-gapMemory):]
+	if len(recent) < gapMemory || step <= t.Ticks(leastGap) {
+		return false // what is known of the pace is too little to tell
+	}
+	return step > gapFactor*int64(slices.Max(recent))
+}
+
+// breakOff ends the segment in the making before a gap, so that the gap makes no segment
+// long. What follows begins with a discontinuity, on the same timeline.
+func (g *Segmenter) breakOff() {
+	g.closePending()
+	g.broken = true
+	if g.audio != nil {
+		g.audio = newAudioLine(g.audio.track)
+	}
 }
 
 func (g *Segmenter) beginEpoch(s *media.Sample) error {
@@ -314,11 +350,8 @@ func (g *Segmenter) publish(seg *Segment, frames int) {
 	seg.Name = fmt.Sprintf("%s-%d.m4s", g.cfg.Run, g.next)
 	g.next++
 	g.segments = append(g.segments, seg)
-	if old := len(g.segments) - g.cfg.Listed - 1; old >= 0 && g.segments[old].Discontinuity {
-		g.breaks++
-	}
+	g.listLocked()
 	g.dropOldLocked()
-	g.target = max(g.target, wholeSeconds(g.cfg.Wanted), wholeSeconds(seg.Duration))
 	g.rates.add(seg, frames)
 	g.list.write(g)
 	if len(g.segments) == 1 {
@@ -327,11 +360,36 @@ func (g *Segmenter) publish(seg *Segment, frames int) {
 	g.mu.Unlock()
 }
 
+// listLocked chooses what is listed, and sets the target duration: that of the longest
+// segment listed, so that one long segment does not keep players far behind for ever.
+// Listed are as many as wished, and more until they cover three target durations.
+func (g *Segmenter) listLocked() {
+	n := len(g.segments)
+	start := n
+	target := wholeSeconds(g.cfg.Wanted)
+	var covered time.Duration
+	for start > 0 && g.segments[start-1].Sequence >= g.first {
+		listed := n - start
+		if listed >= maxCovering || listed >= g.cfg.Listed && covered >= coveredTargets*time.Duration(target)*time.Second {
+			break
+		}
+		start--
+		covered += g.segments[start].Duration
+		target = max(target, wholeSeconds(g.segments[start].Duration))
+	}
+	for _, seg := range g.segments {
+		if seg.Discontinuity && seg.Sequence >= g.first && seg.Sequence < g.segments[start].Sequence {
+			g.breaks++
+		}
+	}
+	g.first, g.target = g.segments[start].Sequence, target
+}
+
 // dropOldLocked drops segments that no viewer can still rightly ask for: a
 // segment stays for its own length and that of the longest list it stood in
 // (RFC 8216, 6.2.2), which is as many again as are listed, and one.
 func (g *Segmenter) dropOldLocked() {
-	keep := 2*g.cfg.Listed + 1
+	keep := 2*len(g.listedLocked()) + 1
 	if n := len(g.segments) - keep; n > 0 {
 		clear(g.segments[:n])
 		g.segments = g.segments[n:]
@@ -358,12 +416,17 @@ func (g *Segmenter) Forget() {
 			g.breaks++
 		}
 	}
-	g.segments, g.ready = nil, make(chan struct{})
+	g.segments, g.first, g.ready = nil, g.next, make(chan struct{})
 }
 
 // listedLocked returns the segments that stand in the playlist.
 func (g *Segmenter) listedLocked() []*Segment {
-	return g.segments[max(0, len(g.segments)-g.cfg.Listed):]
+	for i, seg := range g.segments {
+		if seg.Sequence >= g.first {
+			return g.segments[i:]
+		}
+	}
+	return nil
 }
 
 // Find returns the body of the segment or initialisation section of this name.

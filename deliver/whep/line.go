@@ -81,7 +81,7 @@ func (l *line) name(src Source) string {
 // stream is what a sender sends at present.
 type stream struct {
 	hub     *hub.Hub
-	shelf   *shelf
+	cache   *packetCache
 	release func()
 }
 
@@ -93,14 +93,14 @@ func (z *sender) change() (changed bool) {
 	if want == l.now.Load() {
 		return false
 	}
-	next := stream{hub: z.session.source.Hub, shelf: z.own, release: func() {}}
+	next := stream{hub: z.session.source.Hub, cache: z.own, release: func() {}}
 	if want != nil {
 		h, release, err := want.Open()
 		if err != nil {
 			return false // it is tried again with the next picture
 		}
 		server := z.session.server
-		next = stream{h, server.shelf(h), func() { server.leave(h); release() }}
+		next = stream{h, server.cache(h), func() { server.leave(h); release() }}
 	}
 	z.stream.release()
 	z.stream, z.live = next, false

@@ -54,7 +54,7 @@ func hold(picture, audio *lag) time.Duration {
 
 // playoutDelay is the extension's body: the least and the most delay in 12 bits each,
 // tens of milliseconds.
-func playoutDelay(least, most time.Duration) []byte {
+func playoutDelay(least, most time.Duration) [3]byte {
 	v := uint32(least/delayUnit)<<delayBits | uint32(most/delayUnit)
-	return []byte{byte(v >> 16), byte(v >> 8), byte(v)}
+	return [3]byte{byte(v >> 16), byte(v >> 8), byte(v)}
 }

@@ -35,7 +35,7 @@ const (
 // sender gives a stream's samples to one viewer.
 type sender struct {
 	session *Session
-	own     *shelf // of what was asked for
+	own     *packetCache // of what was asked for
 	stream  stream
 
 	sequence uint16
@@ -59,17 +59,20 @@ type Mark struct {
 	Captured time.Time
 }
 
-// packet is one that was sent.
+// packet is one that was sent, with all that its header says: one that is sent again has
+// to be the same byte for byte, since SRTP encrypts both with one nonce (RFC 3711, 9.1;
+// RFC 7714, 8.1).
 type packet struct {
-	sequence uint16
-	stamp    uint32
-	marker   bool
-	asked    bool // for again
-	payload  []byte
+	sequence   uint16
+	stamp      uint32
+	marker     bool
+	asked      bool // for again
+	extensions extensions
+	payload    []byte
 }
 
-func newSender(s *Session, shelf *shelf) *sender {
-	return &sender{session: s, own: shelf, stream: stream{hub: s.source.Hub, shelf: shelf, release: func() {}}, sequence: uint16(rand.Uint32()), stamp: rand.Uint32()}
+func newSender(s *Session, cache *packetCache) *sender {
+	return &sender{session: s, own: cache, stream: stream{hub: s.source.Hub, cache: cache, release: func() {}}, sequence: uint16(rand.Uint32()), stamp: rand.Uint32()}
 }
 
 // run sends until ctx or the stream ends.
@@ -113,9 +116,9 @@ func next(ctx context.Context, r *hub.Reader) (s *media.Sample, fresh bool, err 
 
 func (z *sender) send(ctx context.Context, s *media.Sample, fresh bool) error {
 	z.step(s, fresh, time.Now())
-	payloads := z.stream.shelf.of(s)
+	payloads := z.stream.cache.payloads(s)
 	for i, payload := range payloads {
-		p := packet{sequence: z.sequence, stamp: z.stamp, marker: i == len(payloads)-1, payload: payload}
+		p := packet{sequence: z.sequence, stamp: z.stamp, marker: i == len(payloads)-1, payload: payload, extensions: z.session.track.extensionsAt(time.Now())}
 		z.sequence++
 		z.mu.Lock()
 		z.sent[p.sequence%history] = p
@@ -159,7 +162,7 @@ func (z *sender) write(p packet) error {
 	h := prtp.Header{SequenceNumber: p.sequence, Timestamp: p.stamp, Marker: p.marker}
 	z.session.stats.packets.Add(1)
 	z.session.stats.bytes.Add(uint64(len(p.payload)))
-	return z.session.track.write(&h, p.payload)
+	return z.session.track.write(&h, p.extensions, p.payload)
 }
 
 // pace waits a little after so many bytes.

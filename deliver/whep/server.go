@@ -13,6 +13,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"net"
 	"sync"
 	"time"
@@ -21,6 +22,7 @@ import (
 	"github.com/pion/interceptor"
 	"github.com/pion/webrtc/v4"
 
+	"webostrum/barrier"
 	"webostrum/core/hub"
 )
 
@@ -39,6 +41,11 @@ const (
 	iceKeepalive    = 2 * time.Second
 	tcpReadBuffers  = 8
 	socketBuffer    = 4 << 20
+
+	// What may wait for one viewer over TCP, here and in the kernel: what is older than
+	// that is of no use. Packets that are too many are lost, as over UDP.
+	tcpWriteBuffer  = 256 << 10
+	tcpSocketBuffer = 128 << 10
 )
 
 // The refusals.
@@ -57,9 +64,9 @@ type Server struct {
 	close []func() error
 
 	mu       sync.Mutex
-	ended    bool                  // guarded by mu
-	sessions map[string]*Session   // guarded by mu
-	shelves  map[*hub.Hub]*shelved // guarded by mu
+	ended    bool                      // guarded by mu
+	sessions map[string]*Session       // guarded by mu
+	caches   map[*hub.Hub]*sharedCache // guarded by mu
 	going    sync.WaitGroup
 }
 
@@ -77,9 +84,9 @@ func New(cfg Config) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{cfg: cfg, sessions: make(map[string]*Session), shelves: make(map[*hub.Hub]*shelved), port: udp.LocalAddr().(*net.UDPAddr).Port}
+	s := &Server{cfg: cfg, sessions: make(map[string]*Session), caches: make(map[*hub.Hub]*sharedCache), port: udp.LocalAddr().(*net.UDPAddr).Port}
 	udpMux := webrtc.NewICEUDPMux(nil, udp)
-	tcpMux := webrtc.NewICETCPMux(nil, tcp, tcpReadBuffers)
+	tcpMux := ice.NewTCPMuxDefault(ice.TCPMuxParams{Listener: tcp, ReadBufferSize: tcpReadBuffers, WriteBufferSize: tcpWriteBuffer})
 	s.close = []func() error{udpMux.Close, tcpMux.Close, udp.Close}
 	var settings webrtc.SettingEngine
 	settings.SetICEUDPMux(udpMux)
@@ -119,11 +126,22 @@ func listen(address string) (*net.UDPConn, net.Listener, error) {
 		if err == nil {
 			_ = udp.SetReadBuffer(socketBuffer)
 			_ = udp.SetWriteBuffer(socketBuffer)
-			return udp, tcp, nil
+			return udp, shortListener{tcp}, nil
 		}
 		last = errors.Join(err, tcp.Close())
 	}
 	return nil, nil, fmt.Errorf("the WebRTC address %s cannot be used over UDP: %w; choose another with --webrtc-listen", address, last)
+}
+
+// shortListener keeps the kernel from holding much for a viewer that is slow.
+type shortListener struct{ net.Listener }
+
+func (l shortListener) Accept() (net.Conn, error) {
+	conn, err := l.Listener.Accept()
+	if tcp, ok := conn.(*net.TCPConn); ok {
+		_ = tcp.SetWriteBuffer(tcpSocketBuffer)
+	}
+	return conn, err
 }
 
 // Port is the number that viewers come to.
@@ -190,10 +208,14 @@ func (s *Server) begin(feed string, src Source) (*Session, error) {
 	if err != nil {
 		return nil, err
 	}
-	session := newSession(s, feed, pc, src, s.shelfLocked(src.Hub))
+	session := newSession(s, feed, pc, src, s.cacheLocked(src.Hub))
 	s.sessions[session.ID] = session
 	s.going.Go(func() {
-		session.live()
+		if err := barrier.Do(func() error { session.live(); return nil }); err != nil {
+			slog.Error("a WebRTC session panicked", "feed", feed, "error", err)
+		}
+		session.cancel()
+		_ = pc.Close()
 		s.end(session)
 	})
 	return session, nil
@@ -217,35 +239,35 @@ func (s *Server) Session(feed, id string) (*Session, error) {
 	return nil, ErrNoSession
 }
 
-// shelved is a shelf with the number of sessions that use it.
-type shelved struct {
-	shelf
+// sharedCache is a packet cache with the number of sessions that use it.
+type sharedCache struct {
+	packetCache
 	users int
 }
 
-func (s *Server) shelfLocked(h *hub.Hub) *shelf {
-	k := s.shelves[h]
-	if k == nil {
-		k = &shelved{}
-		s.shelves[h] = k
+func (s *Server) cacheLocked(h *hub.Hub) *packetCache {
+	c := s.caches[h]
+	if c == nil {
+		c = &sharedCache{}
+		s.caches[h] = c
 	}
-	k.users++
-	return &k.shelf
+	c.users++
+	return &c.packetCache
 }
 
-// shelf returns what cuts a hub's samples, for one more user; leave gives it up.
-func (s *Server) shelf(h *hub.Hub) *shelf {
+// cache returns what packetises a hub's frames, for one more user; leave gives it up.
+func (s *Server) cache(h *hub.Hub) *packetCache {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	return s.shelfLocked(h)
+	return s.cacheLocked(h)
 }
 
 func (s *Server) leave(h *hub.Hub) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if k := s.shelves[h]; k != nil {
-		if k.users--; k.users == 0 {
-			delete(s.shelves, h)
+	if c := s.caches[h]; c != nil {
+		if c.users--; c.users == 0 {
+			delete(s.caches, h)
 		}
 	}
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/rand"
 	"fmt"
+	"log/slog"
 	"math"
 	"strings"
 	"sync"
@@ -13,6 +14,7 @@ import (
 	"github.com/pion/rtcp"
 	"github.com/pion/webrtc/v4"
 
+	"webostrum/barrier"
 	"webostrum/core/media"
 )
 
@@ -26,8 +28,8 @@ type Session struct {
 	pc     *webrtc.PeerConnection
 	source Source
 	track  *track
-	voice  *voice // nil without audio
-	lag    lag    // of pictures
+	audio  *audioSender // nil without audio
+	lag    lag          // of pictures
 	held   time.Duration
 	heldAt time.Time
 	ctx    context.Context
@@ -64,12 +66,12 @@ type Stats struct {
 	Mark      Mark    // the newest picture that was sent; zero before the live edge
 }
 
-func newSession(server *Server, feed string, pc *webrtc.PeerConnection, src Source, shelf *shelf) *Session {
+func newSession(server *Server, feed string, pc *webrtc.PeerConnection, src Source, cache *packetCache) *Session {
 	s := &Session{
 		server: server, ID: strings.ToLower(rand.Text()[:16]), Started: time.Now(), feed: feed, pc: pc, source: src, track: newTrack(feed, media.H264), connected: make(chan struct{}),
 	}
 	s.ctx, s.cancel = context.WithCancel(context.Background())
-	s.sender = newSender(s, shelf)
+	s.sender = newSender(s, cache)
 	return s
 }
 
@@ -109,14 +111,27 @@ func (s *Session) negotiate(ctx context.Context, offer string) (string, error) {
 	case <-ctx.Done():
 		return "", ctx.Err()
 	}
-	go s.feedback(sender) // ends with the connection, which live closes
+	go func() { // ends with the connection, which live closes
+		if err := barrier.Do(func() error { s.feedback(sender); return nil }); err != nil {
+			slog.Error("what a WebRTC viewer reported made us panic", "feed", s.feed, "error", err)
+			s.cancel()
+		}
+	}()
 	return s.pc.LocalDescription().SDP, nil
 }
 
-// wants says whether the offer has something of a kind that may be sent to it.
+// wants says whether the offer asks for something of a kind to be sent (RFC 8866, 6.7).
+// The library's transceivers do not tell an offer that only sends from one in both
+// directions.
 func (s *Session) wants(kind webrtc.RTPCodecType) bool {
-	for _, t := range s.pc.GetTransceivers() {
-		if t.Kind() == kind && t.Direction() != webrtc.RTPTransceiverDirectionInactive {
+	offer, err := s.pc.RemoteDescription().Unmarshal()
+	if err != nil {
+		return false
+	}
+	for _, m := range offer.MediaDescriptions {
+		_, sends := m.Attribute("sendonly")
+		_, inactive := m.Attribute("inactive")
+		if m.MediaName.Media == kind.String() && m.MediaName.Port.Value != 0 && !sends && !inactive {
 			return true
 		}
 	}
@@ -128,12 +143,12 @@ func (s *Session) addAudio() error {
 	if s.source.Audio == nil || !s.wants(webrtc.RTPCodecTypeAudio) {
 		return nil
 	}
-	v := newVoice(s, *s.source.Audio)
+	v := newAudioSender(s, *s.source.Audio)
 	sender, err := s.pc.AddTrack(v.track)
 	if err != nil {
 		return err
 	}
-	s.voice = v
+	s.audio = v
 	const usualPicture = 40 * time.Millisecond
 	s.lag.begin(s.source.Hub, usualPicture, 0)
 	v.lag.begin(v.audio.Hub, v.audio.Track.Duration(v.length()), unknownLag)
@@ -151,11 +166,11 @@ func (s *Session) addAudio() error {
 
 // holdPictures has pictures wait for the audio.
 func (s *Session) holdPictures(now time.Time) {
-	if s.voice == nil || now.Sub(s.heldAt) < holdEvery {
+	if s.audio == nil || now.Sub(s.heldAt) < holdEvery {
 		return
 	}
 	s.heldAt = now
-	if d := hold(&s.lag, &s.voice.lag); (d - s.held).Abs() >= holdsApart {
+	if d := hold(&s.lag, &s.audio.lag); (d - s.held).Abs() >= holdsApart {
 		s.held = d
 		s.track.hold(d, mostHeld)
 	}
@@ -175,8 +190,13 @@ func (s *Session) live() {
 		return
 	}
 	var parts sync.WaitGroup
-	if s.voice != nil {
-		parts.Go(func() { s.voice.run(s.ctx) })
+	if s.audio != nil {
+		parts.Go(func() {
+			if err := barrier.Do(func() error { s.audio.run(s.ctx); return nil }); err != nil {
+				slog.Error("a WebRTC session's audio panicked", "feed", s.feed, "error", err)
+				s.cancel()
+			}
+		})
 	}
 	s.sender.run(s.ctx)
 	s.cancel()

@@ -21,7 +21,7 @@ type track struct {
 	payload  uint8                   // guarded by mu
 	delay    uint8                   // number of the playout delay extension, or 0; guarded by mu
 	sendTime uint8                   // number of the send time extension, or 0; guarded by mu
-	playout  []byte                  // what it says; guarded by mu
+	playout  [3]byte                 // what it says; guarded by mu
 }
 
 func newTrack(stream string, codec media.Codec) *track {
@@ -87,33 +87,42 @@ func (t *track) id() uint32 {
 	return t.ssrc
 }
 
+// extensions are what a packet's header says beside its sequence number and stamp.
+type extensions struct {
+	playout  [3]byte // playout delay
+	sendTime [3]byte // absolute send time
+}
+
+// extensionsAt are those of a packet that is sent now.
+func (t *track) extensionsAt(now time.Time) (e extensions) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	e.playout = t.playout
+	at, err := rtp.NewAbsSendTimeExtension(now).Marshal()
+	if err == nil {
+		copy(e.sendTime[:], at)
+	}
+	return e
+}
+
 // write sends a packet; the header's fields that are this viewer's are filled in.
-func (t *track) write(h *rtp.Header, payload []byte) error {
+func (t *track) write(h *rtp.Header, e extensions, payload []byte) error {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	if t.writer == nil {
 		return nil
 	}
 	h.Version, h.SSRC, h.PayloadType = 2, t.ssrc, t.payload
-	if err := t.extend(h); err != nil {
-		return err
-	}
-	_, err := t.writer.WriteRTP(h, payload)
-	return err
-}
-
-func (t *track) extend(h *rtp.Header) error {
 	if t.delay > 0 {
-		if err := h.SetExtension(t.delay, t.playout); err != nil {
+		if err := h.SetExtension(t.delay, e.playout[:]); err != nil {
 			return err
 		}
 	}
-	if t.sendTime == 0 {
-		return nil
+	if t.sendTime > 0 {
+		if err := h.SetExtension(t.sendTime, e.sendTime[:]); err != nil {
+			return err
+		}
 	}
-	at, err := rtp.NewAbsSendTimeExtension(time.Now()).Marshal()
-	if err != nil {
-		return err
-	}
-	return h.SetExtension(t.sendTime, at)
+	_, err := t.writer.WriteRTP(h, payload)
+	return err
 }

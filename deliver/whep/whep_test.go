@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"regexp"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"testing"
@@ -82,8 +83,10 @@ func newViewer(t *testing.T) *viewer {
 	settings.DisableSRTPReplayProtection(true) // so that what is sent again is seen
 	m := &webrtc.MediaEngine{}
 	require.NoError(t, m.RegisterDefaultCodecs())
-	const playoutDelay = "http://www.webrtc.org/experiments/rtp-hdrext/playout-delay"
-	require.NoError(t, m.RegisterHeaderExtension(webrtc.RTPHeaderExtensionCapability{URI: playoutDelay}, webrtc.RTPCodecTypeVideo))
+	for _, name := range []string{"playout-delay", "abs-send-time"} {
+		uri := "http://www.webrtc.org/experiments/rtp-hdrext/" + name
+		require.NoError(t, m.RegisterHeaderExtension(webrtc.RTPHeaderExtensionCapability{URI: uri}, webrtc.RTPCodecTypeVideo))
+	}
 	pc, err := webrtc.NewAPI(webrtc.WithSettingEngine(settings), webrtc.WithMediaEngine(m), webrtc.WithInterceptorRegistry(&interceptor.Registry{})).NewPeerConnection(webrtc.Configuration{})
 	require.NoError(t, err)
 	v := &viewer{pc: pc, packets: make(chan *rtp.Packet, 10_000)}
@@ -184,6 +187,8 @@ func TestJoiningIsQuick(t *testing.T) {
 	assert.Positive(t, st.Bytes)
 }
 
+// TestWhatIsLostIsSentAgain byte for byte: SRTP encrypts both under one nonce, which must
+// not stand for two different packets.
 func TestWhatIsLostIsSentAgain(t *testing.T) {
 	s := newStage(t, whep.Config{})
 	v, session := s.watch()
@@ -194,10 +199,20 @@ func TestWhatIsLostIsSentAgain(t *testing.T) {
 	require.NoError(t, v.pc.WriteRTCP([]rtcp.Packet{&rtcp.TransportLayerNack{
 		MediaSSRC: v.ssrc.Load(), Nacks: rtcp.NackPairsFromSequenceNumbers([]uint16{lost.SequenceNumber}),
 	}}))
+	assert.Len(t, lost.GetExtensionIDs(), 2, "it says when it was sent")
+	whole, err := lost.Marshal()
+	require.NoError(t, err)
 	v.until(t, "again", func(p *rtp.Packet) bool {
-		return p.SequenceNumber == lost.SequenceNumber && assert.ObjectsAreEqual(lost.Payload, p.Payload)
+		return p.SequenceNumber == lost.SequenceNumber && p != lost && assertSame(t, whole, p)
 	})
 	assert.GreaterOrEqual(t, session.Stats().Repeated, uint64(1))
+}
+
+func assertSame(t *testing.T, whole []byte, p *rtp.Packet) bool {
+	t.Helper()
+	again, err := p.Marshal()
+	require.NoError(t, err)
+	return assert.Equal(t, whole, again)
 }
 
 func TestAPictureToStartWithIsSentWhenAskedFor(t *testing.T) {
@@ -269,6 +284,24 @@ func TestNoMoreThanTheLimit(t *testing.T) {
 	_, _, err := s.server.Open(context.Background(), "gate", newViewer(t).offer(t), whep.Source{Hub: s.hub, Release: func() { s.released.Add(1) }})
 	require.ErrorIs(t, err, whep.ErrFull)
 	assert.EqualValues(t, 1, s.released.Load(), "what was opened for it is given back")
+}
+
+// TestOffersThatOnlySend are refused: there is nothing that could be sent to them.
+func TestOffersThatOnlySend(t *testing.T) {
+	s := newStage(t, whep.Config{})
+	for direction, want := range map[webrtc.RTPTransceiverDirection]error{
+		webrtc.RTPTransceiverDirectionSendonly: whep.ErrNoH264, webrtc.RTPTransceiverDirectionInactive: whep.ErrNoH264,
+		webrtc.RTPTransceiverDirectionSendrecv: nil, webrtc.RTPTransceiverDirectionRecvonly: nil,
+	} {
+		v := newViewer(t)
+		_, err := v.pc.AddTransceiverFromKind(webrtc.RTPCodecTypeVideo, webrtc.RTPTransceiverInit{Direction: webrtc.RTPTransceiverDirectionSendrecv})
+		require.NoError(t, err)
+		offer, err := peer.Offer(v.pc, nil)
+		require.NoError(t, err)
+		offer = strings.ReplaceAll(offer, "a=sendrecv", "a="+direction.String())
+		_, _, err = s.server.Open(context.Background(), "gate", offer, whep.Source{Hub: s.hub, Release: func() {}})
+		assert.ErrorIs(t, err, want, direction.String())
+	}
 }
 
 // TestBrokenOffersLeaveNothing gives back what was opened for them.

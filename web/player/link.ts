@@ -1,5 +1,7 @@
 // What the service says of a feed, as it changes.
 
+import { BackOff } from "./backoff";
+
 export interface FeedState {
   now: number;
   state: string;
@@ -36,7 +38,7 @@ const longestPause = 15_000;
 export class StateLink {
   private source: EventSource | null = null;
   private timer: ReturnType<typeof setTimeout> | undefined;
-  private pause = firstPause;
+  private readonly backOff = new BackOff(firstPause, longestPause);
   private closed = false;
   private wanted = false;
   private offset: number | null = null;
@@ -81,16 +83,14 @@ export class StateLink {
     const source = new EventSource(`${this.base}/state`);
     this.source = source;
     source.addEventListener("state", (e) => {
-      this.pause = firstPause;
+      this.backOff.reset();
       this.listener.onState(JSON.parse((e as MessageEvent<string>).data) as FeedState);
     });
     source.onerror = () => {
       source.close();
       if (!this.wanted) return;
       this.listener.onSilence();
-      const jitter = 0.75 + Math.random() / 2;
-      this.timer = setTimeout(() => this.open(), this.pause * jitter);
-      this.pause = Math.min(this.pause * 2, longestPause);
+      this.timer = setTimeout(() => this.open(), this.backOff.pause());
     };
   }
 

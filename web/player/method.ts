@@ -1,10 +1,10 @@
-// The ways to play, behind one face.
+// The methods to play by, behind one interface.
 import type { MethodKey } from "./order";
 import { PicturesMethod } from "./pictures";
 import { hasWebRTC, WhepMethod } from "./whep";
 
 export interface MethodEvents {
-  /** The way came to its end; why is for the details line. */
+  /** The method came to its end; why is for the details line. */
   onFailed(why: string): void;
 }
 
@@ -14,12 +14,14 @@ export interface Method {
   readonly audio?: boolean;
   /** Capture time of the picture on show, milliseconds since 1970, if known. */
   capturedAt(): number | null;
-  /** How long nothing may move before this way is given up, milliseconds. */
+  /** How long nothing may move before this method is given up, milliseconds. */
   patience(): number;
   /** Width and height of the picture where the video element does not have it. */
   size?(): [number, number];
   /** Whether pictures are there, where the video element does not show it. */
   began?(): boolean;
+  /** How many frames were shown, where the element's time goes on without any. */
+  frames?(): number | null;
   /** Go to the newest picture. */
   toLive(): void;
   close(): void;
@@ -54,14 +56,14 @@ export interface Addresses {
   iceServers: RTCIceServer[];
 }
 
-/** Says why an engine cannot play in a way at all, or null. */
-export function lacks(key: MethodKey, video: HTMLVideoElement): string | null {
+/** Says why an engine cannot play by a method at all, or null. */
+export function missing(key: MethodKey, video: HTMLVideoElement): string | null {
   if (key === "webrtc") return hasWebRTC() ? null : "this browser has no WebRTC";
   if (key === "hls" && !hasMediaSource() && video.canPlayType(hlsType) === "") return "this browser plays no HLS";
   return null;
 }
 
-/** Starts to play in a way. */
+/** Starts to play by a method. */
 export async function startMethod(key: MethodKey, stage: Stage, at: Addresses, audio: boolean, events: MethodEvents): Promise<Method> {
   switch (key) {
     case "webrtc": {

@@ -1,6 +1,7 @@
 // HLS through hls.js, for engines with Media Source Extensions.
 import Hls, { type ErrorData } from "hls.js/light";
 
+import { CatchUp } from "./catchup";
 import type { Method, MethodEvents } from "./method";
 
 const patience = 15_000; // the service holds a playlist back for up to 10 s, until there is one
@@ -28,16 +29,22 @@ function told(data: ErrorData): string | null {
 export class ScriptMethod implements Method {
   readonly name = "HLS, by script";
   private readonly hls: Hls;
+  private readonly catchUp = new CatchUp();
+  private readonly timer: ReturnType<typeof setInterval>;
   private repaired = 0;
 
-  constructor(video: HTMLVideoElement, url: string, events: MethodEvents) {
+  constructor(
+    private readonly video: HTMLVideoElement,
+    url: string,
+    events: MethodEvents,
+  ) {
     this.hls = new Hls({
       lowLatencyMode: false,
       backBufferLength: 10,
       maxBufferLength: 20,
-      maxLiveSyncPlaybackRate: 1.15,
       liveSyncDurationCount: 3,
-      liveMaxLatencyDurationCount: 10, // further behind, it goes to the newest
+      liveSyncOnStallIncrease: 0, // its place stays where it is; what was lost is caught up with
+      liveMaxLatencyDurationCount: 10, // further behind, the library jumps by itself
       manifestLoadPolicy: policy,
       playlistLoadPolicy: policy,
       fragLoadPolicy: policy,
@@ -45,6 +52,17 @@ export class ScriptMethod implements Method {
     this.hls.on(Hls.Events.ERROR, (_, data) => this.failed(data, events));
     this.hls.loadSource(url);
     this.hls.attachMedia(video);
+    this.timer = setInterval(() => this.keepUp(), 1000);
+  }
+
+  /** The library keeps its place only in its low-latency mode. */
+  private keepUp(): void {
+    const { video } = this;
+    const place = this.hls.liveSyncPosition;
+    if (place === null || video.paused || video.seeking || video.readyState < HTMLMediaElement.HAVE_CURRENT_DATA) return;
+    const { rate, jump } = this.catchUp.step(place - video.currentTime);
+    if (video.playbackRate !== rate) video.playbackRate = rate;
+    if (jump) video.currentTime = place;
   }
 
   private failed(data: ErrorData, events: MethodEvents): void {
@@ -72,6 +90,8 @@ export class ScriptMethod implements Method {
   }
 
   close(): void {
+    clearInterval(this.timer);
+    this.video.playbackRate = 1;
     this.hls.destroy();
   }
 }

@@ -1,8 +1,10 @@
 // One feed on one video element: starts when there is something to play, and
 // keeps it going over reboots, restarts and gaps.
+import { BackOff } from "./backoff";
 import { StateLink, type FeedState } from "./link";
 import { bringsPictures } from "./whep";
-import { lacks, startMethod, type Addresses, type Method, type Stage } from "./method";
+import { keepLastFrame } from "./lastframe";
+import { missing, startMethod, type Addresses, type Method, type Stage } from "./method";
 import { orderOf, patienceWith, type MethodKey, type Want } from "./order";
 
 export interface SessionView {
@@ -40,12 +42,12 @@ export class Session {
   private run = "";
   private starting = false;
   private closed = false;
-  private pause = firstPause;
+  private readonly backOff = new BackOff(firstPause, longestPause);
   private notBefore = 0;
   private position = -1;
   private movedAt = Date.now();
   private lastFailure = "";
-  private readonly unfit = new Map<MethodKey, string>(); // why a way did not do a moment ago
+  private readonly unfit = new Map<MethodKey, string>(); // why a method did not do a moment ago
   private failures = 0; // in a row
   private audioThere = false; // WebRTC could have audio
   private iceServers: RTCIceServer[] = [];
@@ -114,7 +116,7 @@ export class Session {
     if (this.method && state.run !== this.run) {
       // The feed was started anew: nothing of the run before may be played.
       this.drop();
-      this.pause = firstPause;
+      this.backOff.reset();
     }
     this.check();
   }
@@ -137,21 +139,25 @@ export class Session {
       return;
     }
     if (this.flowing() && this.hasPicture()) {
-      this.pause = firstPause;
+      this.backOff.reset();
       this.failures = 0;
       this.view.onPlaying();
       if (!this.method.began) this.link.suspend(); // else the link is what tells whether pictures come
     } else if (!this.video.paused && now - this.movedAt > 1500) {
       this.listen();
       this.explain();
-      if (now - this.movedAt > this.method.patience() && this.state?.ready) this.fail("no picture for a while");
+      // A camera that is away is waited for with what is open; a method is given up only
+      // when it brings nothing of a camera that is there.
+      const away = this.method.frames !== undefined && this.state?.state !== "live";
+      if (now - this.movedAt > this.method.patience() && this.state?.ready && !away) this.fail("no picture for a while");
     }
   }
 
   private moves(): boolean {
     if (this.method?.began) return this.method.began() && this.state?.state === "live";
-    const moved = this.video.currentTime !== this.position;
-    this.position = this.video.currentTime;
+    const position = this.method?.frames?.() ?? this.video.currentTime;
+    const moved = position !== this.position;
+    this.position = position;
     return moved;
   }
 
@@ -167,8 +173,7 @@ export class Session {
   }
 
   private explain(): void {
-    if (this.state === null) this.view.onWaiting("Waiting for the next pictures …");
-    else if (this.state.state === "live") this.view.onWaiting("Waiting for the next pictures …");
+    if (this.state === null || this.state.state === "live") this.view.onWaiting("No pictures are coming at the moment …");
     else this.view.onWaiting(this.state.reason, this.state.remedy);
   }
 
@@ -191,7 +196,7 @@ export class Session {
     }
     const key = this.choose(this.state.segment);
     if (key === null) {
-      this.view.onWaiting("This browser can play the feed in no way.", "Update it, or use another one.");
+      this.view.onWaiting("This browser cannot play this feed.", "Update it, or use another one.");
       return;
     }
     this.starting = true;
@@ -201,15 +206,15 @@ export class Session {
     void this.start(key, this.state.run);
   }
 
-  /** Chooses the first way that the engine has and that has not failed a moment ago. */
+  /** Chooses the first method that the engine has and that has not failed a moment ago. */
   private choose(segment: number): MethodKey | null {
     const { order, why } = orderOf(this.want, segment);
-    const lack = (key: MethodKey) => lacks(key, this.video);
-    const possible = order.filter((key) => lack(key) === null);
+    const absent = (key: MethodKey) => missing(key, this.video);
+    const possible = order.filter((key) => absent(key) === null);
     if (possible.every((key) => this.unfit.has(key))) this.unfit.clear();
     const key = possible.find((k) => !this.unfit.has(k)) ?? null;
     const before = key ? order.slice(0, order.indexOf(key)) : order;
-    const reasons = before.map((k) => lack(k) ?? this.unfit.get(k) ?? "");
+    const reasons = before.map((k) => absent(k) ?? this.unfit.get(k) ?? "");
     this.why = reasons.length > 0 ? reasons.join(", ") : why;
     return key;
   }
@@ -267,7 +272,7 @@ export class Session {
     return { hls: at(`hls/${list}`), whep: at(`whep${query}`), pictures: at(`mjpeg${query}`), iceServers: this.iceServers };
   }
 
-  /** A way that has failed is left alone for a while; then it is tried again. */
+  /** A method that has failed is left alone for a while; then it is tried again. */
   private fail(why: string): void {
     this.lastFailure = why;
     this.failures++;
@@ -278,8 +283,7 @@ export class Session {
     }
     this.drop();
     this.listen();
-    this.notBefore = Date.now() + this.pause * (0.75 + Math.random() / 2);
-    this.pause = Math.min(this.pause * 2, longestPause);
+    this.notBefore = Date.now() + this.backOff.pause();
     if (this.state?.ready) this.view.onWaiting(`Trying again (${why}) …`);
     else this.explain();
   }
@@ -289,7 +293,7 @@ export class Session {
     this.again = setTimeout(() => void this.comeBack(), betterAgain);
   }
 
-  /** Goes back to a better way when that works again; WebRTC is tried unseen before. */
+  /** Goes back to a better method when that works again; WebRTC is tried unseen before. */
   private async comeBack(): Promise<void> {
     if (this.closed || this.unfit.size === 0) return;
     if (this.method !== null && this.unfit.has("webrtc") && !(await bringsPictures(this.addresses().whep, this.iceServers))) {
@@ -305,6 +309,7 @@ export class Session {
   }
 
   private drop(): void {
+    if (this.method) keepLastFrame(this.video);
     this.method?.close();
     this.method = null;
     this.position = -1;

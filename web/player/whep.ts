@@ -32,6 +32,7 @@ export class WhepMethod implements Method {
   private readonly abort = new AbortController();
   private session: string | null = null;
   private shown: number | null = null; // RTP timestamp
+  private shownFrames: number | null = null; // null where the engine does not tell
   private mark: Mark | null = null;
   private timer: ReturnType<typeof setInterval> | undefined;
   private frame = 0;
@@ -96,6 +97,7 @@ export class WhepMethod implements Method {
     if (!video.requestVideoFrameCallback || this.closed) return;
     this.frame = video.requestVideoFrameCallback((_, metadata) => {
       this.shown = metadata.rtpTimestamp ?? null;
+      this.shownFrames = (this.shownFrames ?? 0) + 1;
       this.watchFrames();
     });
   }
@@ -120,6 +122,10 @@ export class WhepMethod implements Method {
 
   patience(): number {
     return 6000;
+  }
+
+  frames(): number | null {
+    return this.shownFrames;
   }
 
   toLive(): void {

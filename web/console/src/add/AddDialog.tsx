@@ -13,7 +13,8 @@ import { useNavigate } from "react-router";
 import { client, dataOf, problemOf } from "../api/client";
 import { feedsQuery } from "../api/queries";
 import { ProblemBox } from "../parts/ProblemBox";
-import { type CameraValues, CameraFields, DeliveryFields, cameraBody, deliveryBody, emptyCamera, emptyDelivery, nameFrom } from "./fields";
+import { type CameraValues, CameraFields, DeliveryFields, cameraBody, deliveryBody, emptyCamera, emptyDelivery } from "./fields";
+import { nameFrom } from "./names";
 import { ReportView } from "./ReportView";
 
 /** What looking into a camera takes. */
