@@ -29,6 +29,8 @@ type Report struct {
 	Slices        int           `json:"slices" doc:"The most slices of a frame"`
 	Packets       uint64        `json:"packets"`
 	Lost          uint64        `json:"lost" doc:"Packets that never came"`
+	Late          uint64        `json:"late" doc:"Packets that came out of order, and too late"`
+	Other         uint64        `json:"unannounced" doc:"Packets of payload types that the description does not announce"`
 	Dropped       uint64        `json:"dropped" doc:"Frames left out because they were not whole"`
 	Unchanged     uint64        `json:"unchanged" doc:"Polled pictures that were the same as before"`
 	Seconds       float64       `json:"seconds" doc:"How long was read"`

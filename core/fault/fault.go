@@ -55,6 +55,7 @@ const (
 	SlowAnswer      Code = "camera-answers-late"
 	SpeaksHTTP      Code = "camera-speaks-http"
 	NotJPEG         Code = "camera-other-picture"
+	PayloadType     Code = "camera-payload-type"
 )
 
 // Kind is one row of the table.
@@ -128,6 +129,8 @@ var cameras = []Kind{
 		"Check the port: a camera's web page (80, 8080) is not its RTSP port (usually 554). If the address is one of Motion JPEG or of pictures, write http:// or https://.", false, 0},
 	{NotJPEG, ClassBroken, "The camera sends another kind of picture than JPEG.",
 		"Set the camera to JPEG, or use another of its paths.", true, 0},
+	{PayloadType, ClassBroken, "The camera sends packets that its description does not announce.",
+		"Restart the camera, or use another of its streams; if it goes on, report what stands beside this to its maker.", false, 0},
 	{TransportNo, ClassRefused, "The camera does not offer the way of transport that was asked for.",
 		"Set the feed's transport to auto, tcp or udp, whichever it is not now.", true, 0},
 	{Garbled, ClassBroken, "The camera's answer makes no sense.",

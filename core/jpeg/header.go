@@ -13,8 +13,8 @@ import (
 
 // The two kinds of error; wraps carry what was read and what was wanted.
 var (
-	ErrMalformed   = errors.New("jpeg: malformed")
-	ErrUnsupported = errors.New("jpeg: valid but not supported")
+	ErrMalformed   = errors.New("malformed JPEG")
+	ErrUnsupported = errors.New("JPEG that is valid but not supported")
 )
 
 // Markers (table B.1). Each follows a byte FF.
@@ -46,6 +46,7 @@ type Header struct {
 	Width, Height   int    // pixels
 	Sampling        string // "4:2:0", "4:2:2", "4:4:4", "4:4:0", "4:1:1", or "4:0:0" for grey
 	RestartInterval int    // MCUs between restart markers; 0 when there are none
+	Progressive     bool   // browsers show it, and the worker decodes it; some players do not
 	HuffmanTables   bool   // false: the picture leaves out the tables, meaning the standard ones (K.3)
 
 	scanAt int // offset of the SOS marker
@@ -133,10 +134,8 @@ func (h *Header) frame(marker byte, b []byte) error {
 		return fmt.Errorf("%w: frame header of %d bytes", ErrMalformed, len(b))
 	}
 	switch {
-	case marker == markerSOF2:
-		return fmt.Errorf("%w: progressive; set the camera to baseline", ErrUnsupported)
-	case marker != markerSOF0 && marker != markerSOF1:
-		return fmt.Errorf("%w: coding process %02x, neither baseline nor extended sequential", ErrUnsupported, marker)
+	case marker != markerSOF0 && marker != markerSOF1 && marker != markerSOF2:
+		return fmt.Errorf("%w: coding process %02x, neither baseline, extended sequential nor progressive", ErrUnsupported, marker)
 	case b[0] != 8:
 		return fmt.Errorf("%w: %d bits a sample, want 8", ErrUnsupported, b[0])
 	}
@@ -153,7 +152,7 @@ func (h *Header) frame(marker byte, b []byte) error {
 	if err != nil {
 		return err
 	}
-	h.Width, h.Height, h.Sampling = width, height, sampling
+	h.Width, h.Height, h.Sampling, h.Progressive = width, height, sampling, marker == markerSOF2
 	return nil
 }
 

@@ -110,7 +110,7 @@ func TestParseRefuses(t *testing.T) {
 	}{
 		{"nothing", nil, jpeg.ErrMalformed, "want ffd8"},
 		{"a page", []byte("<html>"), jpeg.ErrMalformed, "want ffd8"},
-		{"progressive", frame(good, 0xc2, body(8, 16, 16, three...)...), jpeg.ErrUnsupported, "progressive"},
+		{"lossless", frame(good, 0xc3, body(8, 16, 16, three...)...), jpeg.ErrUnsupported, "coding process"},
 		{"lossless", frame(good, 0xc3, body(8, 16, 16, three...)...), jpeg.ErrUnsupported, "neither"},
 		{"16 bits", frame(good, 0xc1, body(16, 16, 16, three...)...), jpeg.ErrUnsupported, "16 bits"},
 		{"CMYK", frame(good, 0xc0, body(8, 16, 16, append(three, 4, 0x11, 0)...)...), jpeg.ErrUnsupported, "CMYK"},

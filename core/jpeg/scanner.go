@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"strconv"
 )
 
 const (
@@ -17,7 +18,7 @@ const (
 // ErrNoPicture is returned when what comes is plainly no Motion JPEG: more than
 // 64 KiB without a picture, or 32 in a row that are not whole. It carries how that
 // begins.
-var ErrNoPicture = errors.New("jpeg: no picture comes")
+var ErrNoPicture = errors.New("no JPEG picture comes")
 
 // Scanner finds pictures in a stream by their own markers, whatever stands
 // between them: boundaries of multipart parts that are quoted wrongly or do not
@@ -25,14 +26,19 @@ var ErrNoPicture = errors.New("jpeg: no picture comes")
 // moment its last byte is there, without waiting for what comes next.
 //
 // A picture that is cut short, so that the next one begins within it, is left
-// out; so is one that is too large.
+// out; so is one that is too large. Cameras that leave out the end marker send nothing
+// but pictures whose coded data is followed by what stands between two: these are
+// completed, and handed out when the next one begins.
 type Scanner struct {
 	r       *bufio.Reader
 	buf     []byte // the picture in the making
 	between []byte // what stood before it
 	cut     uint64
-	pending bool // the SOI of the next picture was read already
-	within  bool // the FF of the next marker was read already
+	endless int    // pictures in a row that had no end marker
+	pending bool   // the SOI of the next picture was read already
+	within  bool   // the FF of the next marker was read already
+	scanned bool   // the picture's coded data has begun
+	head    []byte // what stood before the next picture, where it was read with this one
 }
 
 // NewScanner reads from r, which gets its deadlines from the caller.
@@ -56,12 +62,60 @@ func (s *Scanner) Next() (picture, between []byte, err error) {
 			return nil, nil, err
 		}
 		if whole {
+			s.endless = 0
 			return s.buf, s.between, nil
 		}
 		s.within = false
+		if s.completed() {
+			return s.buf, s.between, nil
+		}
 		s.cut++
 	}
 	return nil, nil, fmt.Errorf("%w: %d in a row were cut short or larger than %d MiB", ErrNoPicture, maxCut, maxPicture>>20)
+}
+
+// certain is how many pictures in a row have to lack their end until that counts as the
+// camera's habit: before that they are taken for cut short.
+const certain = 8
+
+// completed puts the end marker to a picture that lacks it: one whose coded data was
+// there up to the next picture. The length in its part's head tells, and where there is
+// none, that the camera's pictures all lack it.
+func (s *Scanner) completed() bool {
+	if !s.pending || !s.scanned {
+		return false
+	}
+	data := s.buf[:len(s.buf)-markerLen]
+	const head = 2 << 10 // of a part
+	from := max(0, len(data)-head)
+	if i := bytes.LastIndex(data[from:], []byte("\r\n--")); i >= 0 {
+		s.head = append(s.head[:0], data[from+i:]...)
+		data = data[:from+i]
+	}
+	length := partLength(s.between)
+	if length >= 0 && length != len(data) {
+		return false // a part is missing
+	}
+	if s.endless++; length < 0 && s.endless <= certain {
+		return false
+	}
+	s.buf = append(data, 0xff, markerEOI)
+	return true
+}
+
+// partLength reads the Content-Length of a part's head; -1 when it has none.
+func partLength(head []byte) int {
+	const name = "content-length:"
+	i := bytes.LastIndex(bytes.ToLower(head), []byte(name))
+	if i < 0 {
+		return -1
+	}
+	line, _, _ := bytes.Cut(head[i+len(name):], []byte("\n"))
+	n, err := strconv.Atoi(string(bytes.TrimSpace(line)))
+	if err != nil {
+		return -1
+	}
+	return n
 }
 
 // begin reads up to and with the next SOI.
@@ -69,6 +123,7 @@ func (s *Scanner) begin() error {
 	s.between = s.between[:0]
 	if s.pending {
 		s.pending = false
+		s.between, s.head = append(s.between, s.head...), s.head[:0]
 		s.buf = append(s.buf[:0], 0xff, markerSOI)
 		return nil
 	}
@@ -108,6 +163,7 @@ func (s *Scanner) ended(err error) error {
 // rest reads from behind SOI to EOI. whole is false when the picture turned out
 // to be cut or too large.
 func (s *Scanner) rest() (whole bool, err error) {
+	s.scanned = false
 	for {
 		marker, err := s.marker()
 		if err != nil {
@@ -128,6 +184,7 @@ func (s *Scanner) rest() (whole bool, err error) {
 			return false, err
 		}
 		if marker == markerSOS {
+			s.scanned = true
 			if ok, err := s.entropy(); err != nil || !ok {
 				return false, err
 			}

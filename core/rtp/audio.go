@@ -28,6 +28,7 @@ type AudioReceiver struct {
 	lost   int   // packets missing since the last that was taken
 	err    error
 	stats  AudioStats
+	ssrc   uint32
 }
 
 // AudioStats is what a receiver has counted since it was made.
@@ -81,6 +82,11 @@ func (r *AudioReceiver) look() {
 // Packet takes a packet and its time of arrival. The payload may be reused once
 // Packet returns when Wait is 0.
 func (r *AudioReceiver) Packet(p *rtp.Packet, now time.Time) {
+	if p.SSRC != r.ssrc && r.stats.Packets > 0 {
+		r.reorder.Restart()
+		r.broken = true
+	}
+	r.ssrc = p.SSRC
 	r.stats.Packets++
 	r.reorder.Push(p, now, func(p *rtp.Packet, lost int, restart bool) {
 		r.stats.Lost += uint64(lost)

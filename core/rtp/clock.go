@@ -18,6 +18,12 @@ const (
 	// quartz is good to 0.0001; networks are worse for minutes at most.
 	creepPerSecond = 500 * time.Microsecond
 
+	// What is known of capture times changes when a report comes. Within an epoch they
+	// follow by so much a second, which nobody notices; what would take too long waits for
+	// the next epoch.
+	slewPerSecond = 20 * time.Millisecond
+	maxSlew       = time.Second
+
 	// Reports of two streams whose wall clocks differ by more than this do not tell
 	// how the streams lie to each other: one is from before the camera's clock was
 	// set.
@@ -48,6 +54,13 @@ type Clock struct {
 	wallOff  time.Duration // by how much the sender's clock differs, newest report
 	early    *report       // came before the first packet
 
+	// shift is what capture times lag behind what is known of them, as of the newest
+	// timestamp. It goes to zero little by little.
+	shift time.Duration
+
+	same    int       // frames in a row whose timestamp was that of the one before
+	movedAt time.Time // arrival of the last whose timestamp was another
+
 	// For those who keep in step, as of the newest timestamp: what captured is
 	// beyond the sender's own time, and beyond arrival.
 	beyondSent, beyondArrival time.Duration
@@ -75,20 +88,25 @@ func (c *Clock) duration(ticks int64) time.Duration {
 // packet.
 func (c *Clock) Read(ts uint32, now time.Time) Reading {
 	if !c.started {
-		c.started, c.last, c.arrived, c.epoch = true, ts, now, now
+		c.started, c.last, c.arrived, c.epoch, c.movedAt = true, ts, now, now, now
 		if e := c.early; e != nil {
 			c.early = nil
 			c.Report(e.ntp, e.ts, e.at)
+			c.shift = 0 // nothing was told otherwise yet
 		}
 		return c.reading(false)
 	}
 	step := int64(int32(ts - c.last))
 	passed := now.Sub(c.arrived)
+	if step = c.standing(step, now); step != int64(int32(ts-c.last)) {
+		c.reported = false // reports tell of a clock that stands still
+	}
 	jumped := c.duration(step) < -jumpBackward || c.duration(step)-passed > jumpForward
 	if jumped {
 		step = int64(passed.Seconds() * float64(c.Rate))
-		c.reported = false
+		c.reported, c.shift = false, 0 // another epoch begins
 	}
+	c.slew(c.duration(step))
 	c.ticks += step
 	c.last = ts
 	c.arrived = now
@@ -111,7 +129,47 @@ func (c *Clock) reading(jumped bool) Reading {
 	return r
 }
 
-func (c *Clock) captured(ticks int64) time.Time {
+// stands is how many frames in a row have the same timestamp before that counts as a
+// clock that does not run.
+const stands = 3
+
+// standing returns the step of a clock, or of real time for one that stands still.
+func (c *Clock) standing(step int64, now time.Time) int64 {
+	if step != 0 || now.Equal(c.arrived) {
+		c.same, c.movedAt = 0, now
+		return step
+	}
+	if c.same++; c.same < stands {
+		return step
+	}
+	passed := now.Sub(c.arrived)
+	if c.same == stands && !c.movedAt.IsZero() {
+		passed = now.Sub(c.movedAt)
+	}
+	return int64(passed.Seconds() * float64(c.Rate))
+}
+
+// slew takes the shift towards zero.
+func (c *Clock) slew(passed time.Duration) {
+	most := time.Duration(max(passed.Seconds(), 0) * float64(slewPerSecond))
+	c.shift -= min(max(c.shift, -most), most)
+}
+
+// Settle says whether capture times are so far from what is known of them that it is
+// better to begin an epoch, and if so, has them jump there: from the next timestamp on
+// they are right. It is for streams without a lead.
+func (c *Clock) Settle() (jumped bool) {
+	if c.shift.Abs() <= maxSlew {
+		return false
+	}
+	c.shift = 0
+	return true
+}
+
+func (c *Clock) captured(ticks int64) time.Time { return c.known(ticks).Add(c.shift) }
+
+// known is when a timestamp was taken, by all that is known now.
+func (c *Clock) known(ticks int64) time.Time {
 	lead := c.Lead
 	switch {
 	case lead == nil && c.reported && c.trusted:
@@ -140,14 +198,18 @@ func (c *Clock) Report(ntp uint64, ts uint32, now time.Time) {
 		c.early = &report{ntp, ts, now}
 		return
 	}
-	wall := NTPTime(ntp)
-	c.wallOff = now.Sub(wall)
-	c.trusted = c.wallOff.Abs() <= maxWallError
 	step := int64(int32(ts - c.last))
 	if c.duration(step).Abs() > maxWallError {
 		return // belongs to the timeline before a jump
 	}
+	before := c.captured(c.ticks)
+	wall := NTPTime(ntp)
+	c.wallOff = now.Sub(wall)
+	c.trusted = c.wallOff.Abs() <= maxWallError
 	c.reported, c.reportAt, c.reportWT = true, c.ticks+step, wall
+	if c.Lead == nil { // others follow their lead at once, for lip sync
+		c.shift = before.Sub(c.known(c.ticks))
+	}
 }
 
 // FromReports says whether capture times come from sender reports, and not

@@ -77,12 +77,19 @@ type H264Depacketizer struct {
 	noMarker  bool // the sender's marker bits are not to be trusted
 }
 
+// Restart drops the picture in the making: what comes next is another stream.
+func (d *H264Depacketizer) Restart() {
+	d.open, d.closed, d.decodable, d.fragment, d.buf = false, false, false, -1, d.buf[:0]
+	d.bad, d.key, d.b, d.slices = DropUnknown, false, false, 0
+}
+
 // Push takes the next packet. lost is how many are missing just before it.
 func (d *H264Depacketizer) Push(p *rtp.Packet, lost int, now time.Time) {
 	if lost > 0 {
 		d.hole(p, now)
 	}
-	if d.open && p.Timestamp != d.time {
+	// A clock that stands still ends no picture; the next one's beginning does.
+	if d.open && (p.Timestamp != d.time || d.slices > 0 && d.bad == DropUnknown && startsPicture(p.Payload)) {
 		d.finish()
 	}
 	if !d.open {

@@ -13,6 +13,8 @@ import (
 type Stats struct {
 	Packets   uint64
 	Lost      uint64 // packets that never came
+	Late      uint64 // packets that came too late to be put in order
+	Restarts  uint64 // times the sender began another stream of packets (SSRC)
 	Bytes     uint64 // payload
 	Pictures  uint64 // passed on
 	Keyframes uint64
@@ -40,6 +42,7 @@ type VideoReceiver struct {
 	err     error
 	slices  int
 	stats   Stats
+	ssrc    uint32
 }
 
 // ReceiverConfig says how to receive one stream.
@@ -85,6 +88,15 @@ func NewVideoReceiver(cfg ReceiverConfig) *VideoReceiver {
 // Packet takes a packet and its time of arrival. The payload may be reused
 // once Packet returns when Wait is 0.
 func (r *VideoReceiver) Packet(p *rtp.Packet, now time.Time) {
+	if p.SSRC != r.ssrc && r.stats.Packets > 0 {
+		// Another stream (RFC 3550, 8.2): its numbers and stamps have nothing to do with
+		// those before, and nothing of it is lost.
+		r.reorder.Restart()
+		r.depack.Restart()
+		r.broken = true
+		r.stats.Restarts++
+	}
+	r.ssrc = p.SSRC
 	r.stats.Packets++
 	r.stats.Bytes += uint64(len(p.Payload))
 	r.reorder.Push(p, now, func(p *rtp.Packet, lost int, restart bool) {
@@ -103,7 +115,11 @@ func (r *VideoReceiver) Report(ntp uint64, ts uint32, now time.Time) { r.clock.R
 func (r *VideoReceiver) Clock() *Clock { return &r.clock }
 
 // Stats returns the counters.
-func (r *VideoReceiver) Stats() Stats { return r.stats }
+func (r *VideoReceiver) Stats() Stats {
+	s := r.stats
+	s.Late = r.reorder.Late
+	return s
+}
 
 // SPS returns the sequence parameter set in force, or nil before the first
 // keyframe.
@@ -133,6 +149,9 @@ func (r *VideoReceiver) dropped(why DropReason) {
 }
 
 func (r *VideoReceiver) picture(p *Picture) {
+	if p.Key && r.track != nil && r.clock.Settle() {
+		r.broken = true // nothing is dropped: this keyframe begins the epoch
+	}
 	reading := r.clock.Read(p.RTPTime, p.Arrived)
 	if reading.Jumped {
 		r.stats.Jumps++

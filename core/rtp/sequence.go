@@ -28,6 +28,10 @@ type Reorderer struct {
 	// Wait is how long a packet is held back for an earlier one that is missing.
 	Wait time.Duration
 
+	// Late counts packets that came when nobody waited for them any more: out of order by
+	// more than Wait, or twice.
+	Late uint64
+
 	started  bool
 	next     uint16 // the sequence number that is due
 	waiting  map[uint16]held
@@ -58,11 +62,18 @@ func (r *Reorderer) Push(p *rtp.Packet, now time.Time, emit func(p *rtp.Packet, 
 		r.outlier(p, emit)
 		return
 	case ahead < 0:
-		return // a duplicate, or later than anybody waited for
+		r.Late++ // a duplicate, or later than anybody waited for
+		return
 	default:
 		r.hold(p, now)
 	}
 	r.giveUp(now, emit)
+}
+
+// Restart forgets the sequence: what comes next is another one, and nothing is missing.
+func (r *Reorderer) Restart() {
+	clear(r.waiting)
+	r.started, r.doubtful = false, false
 }
 
 // outlier takes a packet far from the sequence: the second in a row means that

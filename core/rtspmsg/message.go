@@ -16,7 +16,10 @@ import (
 )
 
 // ErrMalformed is wrapped by every error that is not the reader's own.
-var ErrMalformed = errors.New("rtsp: malformed")
+var ErrMalformed = errors.New("malformed RTSP")
+
+// ErrHTTP is returned when the other side answers with HTTP.
+var ErrHTTP = fmt.Errorf("%w: an answer of HTTP", ErrMalformed)
 
 const (
 	maxLine    = 8 << 10
@@ -187,6 +190,9 @@ func parseStart(line string) (*Message, error) {
 		}
 		m.Version, m.Status, m.Reason = first, status, reason
 		return m, nil
+	}
+	if strings.HasPrefix(first, "HTTP/") {
+		return nil, ErrHTTP
 	}
 	url, version, ok := strings.Cut(rest, " ")
 	if !ok || !strings.HasPrefix(version, "RTSP/") || first == "" {

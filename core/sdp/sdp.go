@@ -4,7 +4,7 @@
 // It is lenient where cameras are careless: lines that do not parse are
 // skipped, unknown ones ignored, LF stands for CRLF. What it returns is checked.
 //
-// Limits: 64 KiB, 32 media descriptions, 32 formats each.
+// Limits: 1 MiB, 32 media descriptions, 32 formats each.
 package sdp
 
 import (
@@ -20,7 +20,7 @@ import (
 var ErrMalformed = errors.New("sdp: malformed")
 
 const (
-	maxSize    = 64 << 10
+	maxSize    = 1 << 20
 	maxMedia   = 32
 	maxFormats = 32
 )

@@ -1,5 +1,5 @@
 // Package camhttp asks cameras over HTTP (RFC 9110): it signs in with Basic or
-// Digest when they want it, follows where they point to, and says in the
+// Digest when they want it, follows where they point to on their own host, and says in the
 // product's faults what goes wrong. The camera's credentials go to its own host
 // alone.
 //
@@ -172,7 +172,7 @@ func (c *Camera) ask(ctx context.Context, method string, u *url.URL, header http
 		case resp.StatusCode == http.StatusUnauthorized:
 			err = c.challenged(u, resp.Header.Values("Www-Authenticate"))
 		case resp.StatusCode >= 300 && resp.StatusCode < 400 && location != "":
-			u, err = next(u, location)
+			u, err = c.next(u, location)
 			if resp.StatusCode == http.StatusSeeOther {
 				method, body = http.MethodGet, ""
 			}
@@ -187,10 +187,15 @@ func (c *Camera) ask(ctx context.Context, method string, u *url.URL, header http
 	return nil, fault.New(fault.Refused, nil, "it pointed elsewhere, or asked for a sign-in, %d times", mostAnswers)
 }
 
-func next(u *url.URL, location string) (*url.URL, error) {
+// next is where a camera points to: on its own host, since neither credentials nor
+// requests are for others that somebody may have named in its place.
+func (c *Camera) next(u *url.URL, location string) (*url.URL, error) {
 	to, err := u.Parse(location)
-	if err != nil || to.Hostname() == "" || to.Scheme != "http" && to.Scheme != "https" {
-		return nil, fault.New(fault.Refused, nil, "it points elsewhere, to %.80q", location)
+	switch {
+	case err != nil || to.Hostname() == "" || to.Scheme != "http" && to.Scheme != "https":
+		return nil, fault.New(fault.Refused, nil, "it points to an address that is none")
+	case !c.own(to):
+		return nil, fault.New(fault.Elsewhere, nil, "to %s", to.Host)
 	}
 	to.User = nil
 	return to, nil
@@ -207,10 +212,8 @@ func (c *Camera) once(ctx context.Context, method string, u *url.URL, header htt
 		req.Header[name] = values
 	}
 	req.Header.Set("User-Agent", userAgent)
-	if c.own(u) {
-		if a := c.auth.Authorization(method, u.RequestURI(), rand.Text()[:16]); a != "" {
-			req.Header.Set("Authorization", a)
-		}
+	if a := c.auth.Authorization(method, u.RequestURI(), rand.Text()[:16]); a != "" {
+		req.Header.Set("Authorization", a)
 	}
 	resp, err := c.client.Do(req)
 	if err != nil {
@@ -220,7 +223,7 @@ func (c *Camera) once(ctx context.Context, method string, u *url.URL, header htt
 }
 
 func (c *Camera) challenged(u *url.URL, offers []string) error {
-	if c.cfg.User == "" || !c.own(u) {
+	if c.cfg.User == "" {
 		return fault.New(fault.SignInMissing, nil, "%s asks for it", u.Host)
 	}
 	again, err := c.auth.Challenged(offers)
@@ -250,9 +253,9 @@ func explain(ctx context.Context, err error) error {
 	var timeout net.Error
 	switch {
 	case errors.As(err, &timeout) && timeout.Timeout():
-		return fault.New(fault.NoAnswer, err, "the connection stands, but no answer came")
+		return fault.New(fault.SlowAnswer, err, "the connection stands, but no answer came")
 	case strings.Contains(err.Error(), "malformed HTTP"): // net/http has no type for it
-		return fault.New(fault.NotHTTP, err, "%v", err)
+		return fault.New(fault.NotHTTP, err, "it answered with something else")
 	case errors.Is(err, io.EOF):
 		return fault.New(fault.HungUp, err, "it gave no answer")
 	}

@@ -92,9 +92,9 @@ func verifyChain(state tls.ConnectionState, host string) error {
 func BrokenOff(err error, doing string) error {
 	switch {
 	case errors.Is(err, os.ErrDeadlineExceeded):
-		return fault.New(fault.NoAnswer, err, "the connection stands, but no answer came to %s", doing)
+		return fault.New(fault.SlowAnswer, err, "the connection stands, but no answer came to %s", doing)
 	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF), errors.Is(err, syscall.ECONNRESET), errors.Is(err, syscall.EPIPE):
 		return fault.New(fault.HungUp, err, "during %s", doing)
 	}
-	return fault.New(fault.Garbled, err, "during %s: %v", doing, err)
+	return fault.New(fault.Garbled, err, "during %s", doing)
 }

@@ -157,7 +157,7 @@ func (l *look) report() *apitypes.Report {
 	f := l.session.Facts()
 	r := &apitypes.Report{
 		Transport: f.Transport, Server: f.Server, Codec: string(f.Codec), Profile: f.Profile, Level: f.Level, Sampling: f.Sampling,
-		Width: f.Width, Height: f.Height, BFrames: f.B, Slices: f.Slices, Packets: f.Stats.Packets, Lost: f.Stats.Lost,
+		Width: f.Width, Height: f.Height, BFrames: f.B, Slices: f.Slices, Packets: f.Stats.Packets, Lost: f.Stats.Lost, Late: f.Stats.Late, Other: f.Stats.Other,
 		Dropped: f.Stats.Dropped, Unchanged: f.Stats.Unchanged, Reports: f.FromCamera, ClockOffset: f.WallOffset.Seconds(),
 	}
 	for _, t := range f.Tracks {
@@ -193,6 +193,12 @@ func notes(r *apitypes.Report) []string {
 	}
 	if r.Lost > 0 {
 		add("%d of %d packets were lost. Over UDP, try the transport tcp; otherwise look at the camera's Wi-Fi.", r.Lost, r.Packets+r.Lost)
+	}
+	if r.Late > 0 && r.Transport == string(source.TCP) {
+		add("%d packets came out of order over TCP and were dropped. The camera, or a relay before it, mixes them up: try the transport udp, or restart it.", r.Late)
+	}
+	if r.Other > 0 {
+		add("%d packets were of a payload type that the camera's description does not announce, and were left out.", r.Other)
 	}
 	if off := time.Duration(r.ClockOffset * float64(time.Second)); off.Abs() > clockIsOff {
 		add("The camera's clock is off by %v, so its times are not used. Set its time server.", off.Round(time.Second))

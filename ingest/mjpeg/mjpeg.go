@@ -89,34 +89,46 @@ func (s *stream) connection(ctx context.Context) (again bool, err error) {
 	}
 	s.out.Count(func(f *source.Facts) { f.Server = s.cam.Server() })
 	begun, before := time.Now(), s.pictures
-	err = s.read(ctx, cancel, resp.Body)
+	body := &watched{r: resp.Body}
+	err = s.read(ctx, cancel, body)
 	if cause := context.Cause(ctx); cause != nil {
 		return false, cause
 	}
 	ended := errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF)
-	if ended && s.pictures > before && time.Since(begun) >= lasted {
+	switch came := s.pictures - before; {
+	case ended && came > 0 && time.Since(begun) >= lasted:
 		return true, nil
+	case ended && came == 1 && s.pictures == 1 && s.cfg.Fetch == source.FetchAuto:
+		return false, ErrSinglePicture // without a length, but one picture all the same
+	case ended && came == 0 && !body.any:
+		return false, picture.Empty()
 	}
 	return false, readFault(err)
 }
 
 // kind looks at what the answer says that it is.
 func (s *stream) kind(resp *http.Response) error {
-	kind, _, _ := mime.ParseMediaType(resp.Header.Get("Content-Type")) // cameras write it wrongly; the pictures decide
-	switch {
-	case kind == "text/html":
-		return picture.Page(resp.Body)
-	case s.cfg.Fetch == source.FetchAuto && strings.HasPrefix(kind, "image/"):
+	contentType := resp.Header.Get("Content-Type")
+	kind, _, _ := mime.ParseMediaType(contentType)
+	switch err := picture.Kind(contentType, resp.Body); {
+	case err != nil:
+		return err
+	case s.cfg.Fetch != source.FetchAuto:
+		return nil
+	case strings.HasPrefix(kind, "image/"):
 		return ErrSinglePicture
+	case resp.ContentLength > 0 && !strings.HasPrefix(kind, "multipart/"):
+		return ErrSinglePicture // whatever it is called: a stream has no length
 	}
 	return nil
 }
 
 // read takes pictures until the answer ends or the camera falls silent.
-func (s *stream) read(ctx context.Context, cancel context.CancelCauseFunc, body io.Reader) error {
-	dog := time.AfterFunc(s.patience(), func() { cancel(s.silence()) })
-	defer dog.Stop()
-	scanner := jpeg.NewScanner(&watched{body, func() { dog.Reset(s.patience()) }})
+func (s *stream) read(ctx context.Context, cancel context.CancelCauseFunc, body *watched) error {
+	watchdog := time.AfterFunc(s.patience(), func() { cancel(s.silence()) })
+	defer watchdog.Stop()
+	body.seen = func() { watchdog.Reset(s.patience()) }
+	scanner := jpeg.NewScanner(body)
 	s.cut = 0
 	var last time.Time
 	for ctx.Err() == nil {
@@ -134,7 +146,7 @@ func (s *stream) read(ctx context.Context, cancel context.CancelCauseFunc, body 
 			return err
 		}
 		s.pictures++
-		dog.Reset(s.patience())
+		watchdog.Reset(s.patience())
 	}
 	return ctx.Err()
 }
@@ -148,7 +160,10 @@ func (s *stream) count(cut uint64) {
 
 // patience is how long nothing may come.
 func (s *stream) patience() time.Duration {
-	if s.pictures < knownAfter {
+	switch {
+	case s.pictures == 0:
+		return max(unknownPace, s.cfg.FirstTimeout)
+	case s.pictures < knownAfter:
 		return max(unknownPace, s.cfg.StallAfter)
 	}
 	return max(s.cfg.StallAfter, min(4*s.gap, longestGap))
@@ -176,11 +191,13 @@ func readFault(err error) error {
 type watched struct {
 	r    io.Reader
 	seen func()
+	any  bool
 }
 
 func (w *watched) Read(p []byte) (int, error) {
 	n, err := w.r.Read(p)
 	if n > 0 {
+		w.any = true
 		w.seen()
 	}
 	return n, err

@@ -2,7 +2,9 @@ package picture
 
 import (
 	"io"
+	"mime"
 	"regexp"
+	"slices"
 	"strings"
 
 	"webostrum/core/fault"
@@ -20,6 +22,24 @@ func Page(body io.Reader) error {
 	}
 	return fault.New(fault.PageInstead, nil, "")
 }
+
+// Kind says what is wrong with what an answer says that it is; nil when pictures may be
+// in it. The pictures themselves decide, since cameras write it wrongly.
+func Kind(contentType string, body io.Reader) error {
+	kind, _, _ := mime.ParseMediaType(contentType)
+	switch {
+	case kind == "text/html", kind == "application/xhtml+xml":
+		return Page(body)
+	case strings.HasPrefix(kind, "image/") && !slices.Contains(jpegTypes, kind):
+		return fault.New(fault.NotJPEG, nil, "it sends %s", kind)
+	}
+	return nil
+}
+
+var jpegTypes = []string{"image/jpeg", "image/jpg", "image/pjpeg"}
+
+// Empty is the fault of a camera whose answer holds nothing.
+func Empty() error { return fault.New(fault.Empty, nil, "") }
 
 // None is the fault of a camera whose answer holds no picture; err is why, as
 // core/jpeg has it.

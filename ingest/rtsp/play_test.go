@@ -166,7 +166,7 @@ func codeOf(t *testing.T, cfg source.Config) *fault.Error {
 	if cfg.AnswerTimeout == 0 {
 		cfg.AnswerTimeout = 3 * time.Second
 	}
-	cfg.StallAfter = 2 * time.Second
+	cfg.StallAfter, cfg.FirstTimeout = 2*time.Second, 2*time.Second
 	ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
 	defer cancel()
 	_, err := rtsp.Play(ctx, cfg)
@@ -191,8 +191,8 @@ func TestFaults(t *testing.T) {
 		}, source.Config{}, fault.PortClosed},
 		{"accepts and says nothing", func(t *testing.T) string {
 			return scripted(t, listen(t), func(*rtspmsg.Message) *rtspmsg.Message { return nil })
-		}, source.Config{}, fault.NoAnswer},
-		{"a web server", webServer, source.Config{}, fault.NotRTSP},
+		}, source.Config{}, fault.SlowAnswer},
+		{"a web server", webServer, source.Config{}, fault.SpeaksHTTP},
 		{"wrong password", func(t *testing.T) string {
 			_, url := cam.Serve(t, server.Config{User: "u", Password: "p"})
 			return url
@@ -289,8 +289,8 @@ func TestRedirections(t *testing.T) {
 	_, facts := play(t, 5, source.Config{URL: point(real), Transport: source.TCP})
 	assert.Equal(t, 320, facts.Width, "followed on the same host")
 	f := codeOf(t, source.Config{URL: point("rtsp://other.invalid/a?secret"), Transport: source.TCP})
-	assert.Equal(t, fault.Refused, f.Kind.Code)
-	assert.Contains(t, f.Error(), "rtsp://other.invalid/a")
+	assert.Equal(t, fault.Elsewhere, f.Kind.Code)
+	assert.Contains(t, f.Error(), "other.invalid")
 	assert.NotContains(t, f.Error(), "secret")
 }
 

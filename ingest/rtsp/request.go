@@ -26,10 +26,12 @@ type control struct {
 	conn    net.Conn
 	reader  *rtspmsg.Reader
 	timeout time.Duration
-	auth    httpauth.Client
+	auth    *httpauth.Client // kept over connections: some cameras close theirs with the challenge
 	hasUser bool
 	heard   bool // an RTSP message came
-	server  string
+
+	challengedOnce bool // over this connection
+	server         string
 
 	mu      sync.Mutex
 	cseq    int    // guarded by mu
@@ -121,8 +123,11 @@ func (c *control) readFault(err error, doing string) error {
 	if c.heard {
 		return dial.BrokenOff(err, doing)
 	}
+	if errors.Is(err, rtspmsg.ErrHTTP) {
+		return fault.New(fault.SpeaksHTTP, err, "asked with %s", doing)
+	}
 	if errors.Is(err, rtspmsg.ErrMalformed) {
-		return fault.New(fault.NotRTSP, err, "it answered %s with something else: %v", doing, err)
+		return fault.New(fault.NotRTSP, err, "it answered %s with something else", doing)
 	}
 	f := fault.As(dial.BrokenOff(err, doing))
 	if f.Kind.Code == fault.HungUp {
@@ -135,6 +140,7 @@ func (c *control) challenged(answer *rtspmsg.Message) error {
 	if !c.hasUser {
 		return fault.New(fault.SignInMissing, nil, "")
 	}
+	c.challengedOnce = true
 	c.mu.Lock()
 	again, err := c.auth.Challenged(answer.Header["Www-Authenticate"])
 	c.mu.Unlock()
@@ -173,40 +179,58 @@ func withoutQuery(uri string) string {
 	return bare
 }
 
-func newControl(conn net.Conn, cfg source.Config) *control {
-	return &control{
-		conn: conn, reader: rtspmsg.NewReader(conn), timeout: cfg.AnswerTimeout,
-		auth: httpauth.Client{User: cfg.User, Password: cfg.Password}, hasUser: cfg.User != "",
-	}
+func newControl(conn net.Conn, cfg source.Config, auth *httpauth.Client) *control {
+	return &control{conn: conn, reader: rtspmsg.NewReader(conn), timeout: cfg.AnswerTimeout, auth: auth, hasUser: cfg.User != ""}
 }
 
-// follow opens the connection and describes the stream, over redirections.
-func follow(ctx context.Context, cfg source.Config, u *url.URL) (*control, *url.URL, *rtspmsg.Message, map[string]bool, error) {
+// described is a camera that has described its stream.
+type described struct {
+	*control
+	url     *url.URL // where redirections have led
+	answer  *rtspmsg.Message
+	methods map[string]bool
+}
+
+// follow opens the connection and describes the stream, over redirections, and over a
+// connection that the camera closes with its challenge.
+func follow(ctx context.Context, cfg source.Config, u *url.URL) (*described, error) {
 	const most = 4
+	auth := &httpauth.Client{User: cfg.User, Password: cfg.Password}
 	for range most {
 		conn, err := connect(ctx, u, cfg.Fingerprint, cfg.AnswerTimeout)
 		if err != nil {
-			return nil, nil, nil, nil, err
+			return nil, err
 		}
-		c := newControl(conn, cfg)
+		c := newControl(conn, cfg, auth)
 		answer, methods, err := c.describe(ctx, u)
-		if err != nil {
-			_ = conn.Close()
-			return nil, nil, nil, nil, err
-		}
-		if answer.Status < 300 {
-			return c, u, answer, methods, nil
+		if err == nil && answer.Status < 300 {
+			return &described{c, u, answer, methods}, nil
 		}
 		_ = conn.Close()
-		location := answer.Header.Get("Location")
-		next, _, _, err := source.ParseURL(location)
-		// The camera's password is not for other hosts that somebody points to.
-		if err != nil || next.Hostname() != u.Hostname() {
-			return nil, nil, nil, nil, fault.New(fault.Refused, err, "it points elsewhere, to %q", withoutQuery(location))
+		if err != nil {
+			if c.challengedOnce && fault.As(err).Kind.Code == fault.HungUp {
+				continue // the answer to the challenge goes over a connection of its own
+			}
+			return nil, err
 		}
-		u = next
+		if u, err = elsewhere(u, answer.Header.Get("Location")); err != nil {
+			return nil, err
+		}
 	}
-	return nil, nil, nil, nil, fault.New(fault.Refused, nil, "it points elsewhere more than %d times", most)
+	return nil, fault.New(fault.Refused, nil, "it points elsewhere, or closes the connection when it is to sign somebody in, more than %d times", most)
+}
+
+// elsewhere is where a camera points to: on its own host, whose password is not for
+// others that somebody may have named in its place.
+func elsewhere(u *url.URL, location string) (*url.URL, error) {
+	next, _, _, err := source.ParseURL(location)
+	if err != nil {
+		return nil, fault.New(fault.Refused, err, "it points to an address that is none")
+	}
+	if next.Hostname() != u.Hostname() {
+		return nil, fault.New(fault.Elsewhere, nil, "to %s", next.Host)
+	}
+	return next, nil
 }
 
 // describe asks for the methods and for the description. A camera that

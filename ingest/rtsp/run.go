@@ -6,6 +6,7 @@ import (
 	"sync"
 	"time"
 
+	"webostrum/barrier"
 	"webostrum/core/fault"
 	"webostrum/core/rtspmsg"
 	"webostrum/ingest/dial"
@@ -30,7 +31,7 @@ func (s *Session) run(ctx context.Context) error {
 	defer cancel(nil)
 	var parts sync.WaitGroup
 	part := func(f func() error) {
-		parts.Go(func() { cancel(f()) })
+		parts.Go(func() { cancel(barrier.Do(f)) })
 	}
 	_ = s.control.conn.SetReadDeadline(time.Time{})
 	part(s.readControl)
@@ -68,7 +69,7 @@ func (s *Session) readControl() error {
 		m, channel, data, err := s.control.reader.Next()
 		switch {
 		case errors.Is(err, rtspmsg.ErrMalformed):
-			return fault.New(fault.Garbled, err, "while playing: %v", err)
+			return fault.New(fault.Garbled, err, "while playing")
 		case err != nil:
 			return dial.BrokenOff(err, "playing")
 		case m != nil && m.Method == "":
@@ -109,6 +110,19 @@ func (s *Session) keepalive() error {
 	return nil
 }
 
+// silence says what is wrong when nothing has come for a while.
+func (s *Session) silence(quiet time.Duration, seen int64) error {
+	switch {
+	case seen > 0 && quiet >= s.cfg.StallAfter:
+		return fault.New(fault.Stalled, nil, "nothing for %v", s.cfg.StallAfter)
+	case seen > 0 || quiet < s.cfg.FirstTimeout:
+		return nil
+	case s.other.Load() > 0:
+		return fault.New(fault.PayloadType, nil, "%d packets of payload type %d came, and none of type %d, which it has announced", s.other.Load(), s.otherPT.Load(), s.streams[0].format.PayloadType)
+	}
+	return fault.New(fault.Silent, nil, "nothing in %v over %s", s.cfg.FirstTimeout, s.way)
+}
+
 // watch sends keepalives and reports, and notices when nothing comes any more.
 func (s *Session) watch(ctx context.Context) error {
 	ticker := time.NewTicker(tick)
@@ -125,11 +139,8 @@ func (s *Session) watch(ctx context.Context) error {
 		if n := s.packets.Load(); n != seen {
 			seen, moved = n, now
 		}
-		if quiet := now.Sub(moved); quiet >= s.cfg.StallAfter {
-			if seen == 0 {
-				return fault.New(fault.Silent, nil, "nothing in %v over %s", s.cfg.StallAfter, s.way)
-			}
-			return fault.New(fault.Stalled, nil, "nothing for %v", s.cfg.StallAfter)
+		if err := s.silence(now.Sub(moved), seen); err != nil {
+			return err
 		}
 		if !s.started.Load() && now.Sub(begun) >= keyframePatience {
 			return fault.New(fault.NoKeyframe, nil, "none in %v", keyframePatience)

@@ -33,6 +33,8 @@ type Session struct {
 	streams   []*stream // of the picture, and of the audio if there is any
 
 	packets  atomic.Int64 // RTP packets of the picture seen; the watch looks at it
+	other    atomic.Int64 // RTP packets whose payload type nobody announced
+	otherPT  atomic.Int32 // the newest such type
 	started  atomic.Bool
 	receiver uint32 // our SSRC in receiver reports
 
@@ -43,28 +45,28 @@ type Session struct {
 
 // open goes as far as PLAY.
 func open(ctx context.Context, cfg source.Config, u *url.URL, way source.Transport) (*Session, error) {
-	c, u, answer, methods, err := follow(ctx, cfg, u)
+	d, err := follow(ctx, cfg, u)
 	if err != nil {
 		return nil, err
 	}
-	s := &Session{cfg: cfg, control: c, way: way, methods: methods, receiver: rand.Uint32()}
-	stop := context.AfterFunc(ctx, func() { _ = c.conn.Close() })
+	s := &Session{cfg: cfg, control: d.control, way: way, methods: d.methods, receiver: rand.Uint32()}
+	stop := context.AfterFunc(ctx, func() { _ = d.conn.Close() })
 	defer stop()
-	if err := s.setUp(ctx, u, answer); err != nil {
+	if err := s.setUp(ctx, d.url, d.answer); err != nil {
 		s.close()
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
 		return nil, err
 	}
-	s.server = c.server
+	s.server = d.server
 	return s, nil
 }
 
 func (s *Session) setUp(ctx context.Context, u *url.URL, described *rtspmsg.Message) error {
 	desc, err := sdp.Parse(described.Body)
 	if err != nil {
-		return fault.New(fault.Garbled, err, "its session description: %v", err)
+		return fault.New(fault.Garbled, err, "its session description cannot be read")
 	}
 	picture, audio, err := s.choose(desc)
 	if err != nil {

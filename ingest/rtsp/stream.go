@@ -30,8 +30,13 @@ type stream struct {
 // over UDP.
 func (s *Session) rtpPacket(m *stream, data []byte, now time.Time) {
 	var p rtp.Packet
-	if err := p.Unmarshal(data); err != nil || p.PayloadType != m.format.PayloadType {
-		return // not ours, or garbled: the gap in the sequence will tell
+	if err := p.Unmarshal(data); err != nil {
+		return // garbled: the gap in the sequence will tell
+	}
+	if p.PayloadType != m.format.PayloadType {
+		s.other.Add(1)
+		s.otherPT.Store(int32(p.PayloadType))
+		return
 	}
 	s.mu.Lock()
 	m.count.packet(&p, m.format.ClockRate, now)

@@ -156,10 +156,16 @@ var Schemes = []string{"rtsp", "rtsps", "http", "https"}
 // ParseURL checks a camera's URL and takes credentials out of it.
 func ParseURL(raw string) (u *url.URL, user, password string, err error) {
 	u, err = url.Parse(strings.TrimSpace(raw))
+	if err != nil && !strings.Contains(raw, "://") { // 192.0.2.7:554/main: a port where a path may not be
+		u, err = &url.URL{}, nil
+	}
 	if err != nil {
 		return nil, "", "", errors.New("this is no URL; write it like rtsp://192.0.2.7:554/path or http://192.0.2.7/video")
 	}
 	switch {
+	case !slices.Contains(Schemes, u.Scheme) && !strings.Contains(raw, "://"):
+		bare := strings.TrimLeft(strings.TrimSpace(raw), "/")
+		return nil, "", "", fmt.Errorf("the address does not say how the camera is asked: write rtsp://%[1]s or http://%[1]s", bare)
 	case !slices.Contains(Schemes, u.Scheme):
 		return nil, "", "", fmt.Errorf("the URL has to begin with rtsp://, rtsps://, http:// or https://, not %q", u.Scheme)
 	case u.Hostname() == "":
@@ -216,6 +222,8 @@ type TrackFacts struct {
 type Stats struct {
 	Packets   uint64 // RTP
 	Lost      uint64 // RTP packets that never came
+	Late      uint64 // RTP packets that came out of order, and too late
+	Other     uint64 // RTP packets of payload types that were not announced
 	Dropped   uint64 // pictures not passed on: parts of them were missing, or they were cut short
 	Jumps     uint64 // times the camera's clock was set anew
 	Unchanged uint64 // polled pictures that were the same as before

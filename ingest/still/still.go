@@ -11,7 +11,7 @@ import (
 	"errors"
 	"io"
 	"net/http"
-	"strings"
+	"slices"
 	"time"
 
 	"webostrum/core/fault"
@@ -23,8 +23,9 @@ import (
 )
 
 const (
-	// One picture that does not come is no reason to call the camera lost.
-	mostMissed = 2
+	// A few pictures that do not come are no reason to call the camera lost: small ones
+	// are busy now and then, and answer 404 or 503 while they write the next.
+	mostMissed = 4
 
 	// A camera that sends another size has perhaps forgotten its settings; it is
 	// told them again no more often than this.
@@ -75,7 +76,7 @@ func (p *poller) loop(ctx context.Context) error {
 			return ctx.Err()
 		case err == nil:
 			missed = 0
-		case !p.out.Began() || fault.As(err).Kind.Class != fault.ClassUnreachable || missed == mostMissed:
+		case !p.out.Began() || !passing(err) || missed == mostMissed:
 			return err
 		default:
 			missed++
@@ -90,6 +91,12 @@ func (p *poller) loop(ctx context.Context) error {
 	}
 }
 
+// passing says whether the next picture may well come after all.
+func passing(err error) bool {
+	k := fault.As(err).Kind
+	return k.Class == fault.ClassUnreachable || slices.Contains([]fault.Code{fault.PathUnknown, fault.Busy, fault.Empty}, k.Code)
+}
+
 func (p *poller) remind(ctx context.Context) {
 	if now := time.Now(); p.forgot && now.Sub(p.reminded) >= remindEvery {
 		p.forgot, p.reminded = false, now
@@ -99,7 +106,7 @@ func (p *poller) remind(ctx context.Context) {
 
 // ask asks for the picture once.
 func (p *poller) ask(ctx context.Context) error {
-	whole, cancel := context.WithTimeoutCause(ctx, 2*p.cfg.AnswerTimeout, fault.New(fault.NoAnswer, nil, "the picture did not come to its end"))
+	whole, cancel := context.WithTimeoutCause(ctx, 2*p.cfg.AnswerTimeout, fault.New(fault.SlowAnswer, nil, "the picture did not come to its end"))
 	defer cancel()
 	header := http.Header{}
 	if p.tag != "" {
@@ -126,8 +133,11 @@ func (p *poller) ask(ctx context.Context) error {
 
 // read reads the answer's picture, whatever stands around it.
 func (p *poller) read(ctx context.Context, resp *http.Response) ([]byte, error) {
-	if strings.HasPrefix(resp.Header.Get("Content-Type"), "text/html") {
-		return nil, picture.Page(resp.Body)
+	if err := picture.Kind(resp.Header.Get("Content-Type"), resp.Body); err != nil {
+		return nil, err
+	}
+	if resp.ContentLength == 0 {
+		return nil, picture.Empty()
 	}
 	data, _, err := jpeg.NewScanner(io.LimitReader(resp.Body, mostBody)).Next()
 	switch {

@@ -164,17 +164,17 @@ func TestReasons(t *testing.T) {
 		want fault.Code
 	}{
 		"a page":        {"HTTP/1.1 200 OK\r\nContent-Type: text/html\r\n\r\n<title>Sign in</title>", fault.PageInstead},
-		"empty":         {"HTTP/1.1 200 OK\r\nContent-Length: 0\r\n\r\n", fault.NoPicture},
+		"empty":         {"HTTP/1.1 200 OK\r\nContent-Length: 0\r\n\r\n", fault.Empty},
 		"PNG":           {answer("", "\x89PNG\r\n\x1a\n"), fault.NoPicture},
 		"no such path":  {"HTTP/1.1 404 No\r\nContent-Length: 0\r\n\r\n", fault.PathUnknown},
 		"cut short":     {answer("", jpg(64, 1)[:500]), fault.HungUp},
-		"never its end": {"HTTP/1.1 200 OK\r\nContent-Length: 100000\r\n\r\n" + jpg(64, 1)[:500], fault.NoAnswer},
+		"never its end": {"HTTP/1.1 200 OK\r\nContent-Length: 100000\r\n\r\n" + jpg(64, 1)[:500], fault.SlowAnswer},
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
 			c := webcam.Serve(t, func(conn net.Conn, _ *http.Request) {
 				webcam.Say(conn, tt.say)
-				if tt.want == fault.NoAnswer {
+				if tt.want == fault.SlowAnswer {
 					webcam.Linger(conn)
 				}
 			})
