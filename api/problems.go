@@ -52,7 +52,7 @@ func useProblems() {
 			}
 			if status == http.StatusUnprocessableEntity || status == http.StatusBadRequest {
 				k, _ := fault.Lookup(fault.Input)
-				p.Code, p.Remedy = string(k.Code), k.Remedy
+				p.Code, p.Detail, p.Remedy = string(k.Code), k.Sentence, k.Remedy
 			}
 			return p
 		}

@@ -70,7 +70,7 @@ func TestAudioIsAskedForWhenItIsToBeHeard(t *testing.T) {
 	muted, err := page.Text(video + ".muted + ' ' + " + tracks)
 	require.NoError(t, err)
 	assert.Equal(t, "true 0", muted)
-	require.NoError(t, page.Run(player+`.shadowRoot.querySelector("[aria-label='Audio on']").click()`))
+	require.NoError(t, page.Run(player+`.shadowRoot.querySelector("[aria-label='Sound on']").click()`))
 	require.NoError(t, page.Until(tracks+" === 1 && !"+video+".muted && "+playing, patience))
 	require.NoError(t, page.Until(`!`+player+`.shadowRoot.querySelector(".volume").hidden`, patience))
 
@@ -81,7 +81,7 @@ func TestAudioIsAskedForWhenItIsToBeHeard(t *testing.T) {
 	require.NoError(t, page.Before(refusing))
 	require.NoError(t, page.Open(w.url("/watch/"+feed+"?prefer=delay")))
 	require.NoError(t, page.Until(playing+" && "+video+".muted", patience))
-	require.NoError(t, page.Until(`[...`+player+`.shadowRoot.querySelectorAll("button")].some(b => b.ariaLabel === "Press for audio")`, patience))
+	require.NoError(t, page.Until(`[...`+player+`.shadowRoot.querySelectorAll("button")].some(b => b.ariaLabel === "Press for sound")`, patience))
 	require.NoError(t, page.Run(`window.pressed = true; `+player+`.shadowRoot.querySelector(".player").dispatchEvent(new PointerEvent("pointerup", { bubbles: true, composed: true }))`))
 	require.NoError(t, page.Until(playing+" && !"+video+".muted && "+tracks+" === 1", patience))
 }
@@ -98,7 +98,7 @@ func TestSimplePlaysMotionJPEG(t *testing.T) {
 		return player + `.dataset.status === "playing" && ` + player + `.dataset.method === "Motion JPEG" && ` + shown + `.naturalWidth === ` + w
 	}
 	require.NoError(t, page.Until(showing("320"), patience))
-	disabled, err := page.Text(player + `.shadowRoot.querySelector("[aria-label='Motion JPEG has no audio']").disabled`)
+	disabled, err := page.Text(player + `.shadowRoot.querySelector("[aria-label='Motion JPEG has no sound']").disabled`)
 	require.NoError(t, err)
 	assert.Equal(t, "true", disabled)
 	w.tell("reboot", "--size", "160x120", "--off", "1s")

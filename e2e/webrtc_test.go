@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -135,9 +136,9 @@ func TestOffersThatCannotBe(t *testing.T) {
 		"empty":         {"application/sdp", "", 400, "offer-broken"},
 		"noise":         {"application/sdp", "hello", 400, "offer-broken"},
 		"too large":     {"application/sdp", strings.Repeat("a", 70<<10), 413, "offer-too-large"},
-		"no media":      {"application/sdp", head, 406, "offer-without-h264"},
-		"only data":     {"application/sdp", head + "m=application 9 UDP/DTLS/SCTP webrtc-datachannel\r\nc=IN IP4 0.0.0.0\r\na=mid:0\r\na=sctp-port:5000\r\n", 406, "offer-without-h264"},
-		"another codec": {"application/sdp", head + "m=video 9 UDP/TLS/RTP/SAVPF 96\r\nc=IN IP4 0.0.0.0\r\na=mid:0\r\na=recvonly\r\na=rtcp-mux\r\na=rtpmap:96 VP8/90000\r\n", 406, "offer-without-h264"},
+		"no media":      {"application/sdp", head, 406, "offer-unfit"},
+		"only data":     {"application/sdp", head + "m=application 9 UDP/DTLS/SCTP webrtc-datachannel\r\nc=IN IP4 0.0.0.0\r\na=mid:0\r\na=sctp-port:5000\r\n", 406, "offer-unfit"},
+		"another codec": {"application/sdp", head + "m=video 9 UDP/TLS/RTP/SAVPF 96\r\nc=IN IP4 0.0.0.0\r\na=mid:0\r\na=recvonly\r\na=rtcp-mux\r\na=rtpmap:96 VP8/90000\r\n", 406, "offer-unfit"},
 	} {
 		status, body := post(tt.kind, tt.body)
 		assert.Equal(t, tt.want, status, "%s: %s", name, body)
@@ -267,4 +268,37 @@ func TestICEIsRestartedByABrowser(t *testing.T) {
 	// Our own player is told, too, and plays though nobody answers there.
 	require.NoError(t, page.Open(w.url("/watch/"+feed+"?prefer=delay")))
 	require.NoError(t, page.Until(playing+` && `+player+`.dataset.method === "WebRTC"`, patience))
+}
+
+// TestAFrozenCameraByWebRTC: the page says within two seconds that nothing comes and why
+// as soon as that is known, keeps the last frame, and goes on with the same session within
+// a second of the camera.
+func TestAFrozenCameraByWebRTC(t *testing.T) {
+	t.Parallel()
+	w := newWorld(t)
+	w.addFeed()
+	w.film("--size", "640x360", "--rate", "25", "--keyframes", "1s")
+	w.state("live")
+	page := watchByWebRTC(t, w, feed)
+	require.NoError(t, page.Until(method+`.includes("WebRTC")`, patience))
+	const waits = player + `.shadowRoot.querySelector(".waiting:not([hidden]) .reason")`
+	require.NoError(t, page.Run(`window.sessions = 0; const open = window.fetch; window.fetch = (u, o) => { if (o?.method === "POST") window.sessions++; return open(u, o); }`))
+	for range 2 {
+		w.tell("freeze", "on")
+		begun := time.Now()
+		require.NoError(t, page.Until(waits+` !== null`, patience))
+		t.Logf("it says so after %v", time.Since(begun))
+		shows, err := page.Text("String(" + video + `.readyState >= 2 && ` + video + `.srcObject !== null)`)
+		require.NoError(t, err)
+		assert.Equal(t, "true", shows, "the last frame stays")
+		require.NoError(t, page.Until(waits+`.textContent.includes("not there")`, patience))
+		w.tell("freeze", "off")
+		w.state("live")
+		begun = time.Now()
+		require.NoError(t, page.Until(waits+` === null`, patience))
+		t.Logf("it goes on after %v", time.Since(begun))
+	}
+	opened, err := page.Text("String(window.sessions)")
+	require.NoError(t, err)
+	assert.Equal(t, "0", opened, "the session is the same")
 }

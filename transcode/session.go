@@ -69,8 +69,11 @@ func (t *transcoder) session(ctx context.Context) error {
 	}()
 	t.started(worker.PID())
 	err = s.run(ctx)
-	if errors.Is(err, errUnused) || errors.Is(err, hub.ErrClosed) {
+	switch {
+	case errors.Is(err, errUnused), errors.Is(err, hub.ErrClosed):
 		return nil
+	case !errors.Is(err, context.Canceled):
+		return err // what was noticed says more than what it led to
 	}
 	select {
 	case <-worker.Done():

@@ -92,6 +92,7 @@ func Start(program string, on Events) (*Worker, error) {
 		return nil, errors.Join(err, childIn.Close(), stdin.Close())
 	}
 	w := &Worker{cmd: exec.Command(program), stdin: stdin, done: make(chan struct{})}
+	w.cmd.Env = []string{} // nothing of the service's is its business
 	said := &beginning{}
 	w.cmd.Stdin, w.cmd.Stdout, w.cmd.Stderr = childIn, childOut, said
 	w.conn = workerproto.NewConn(stdout, stdin)

@@ -8,6 +8,7 @@ import (
 	"os"
 
 	"webostrum/codecs"
+	"webostrum/codecs/fence"
 )
 
 func main() {
@@ -15,7 +16,11 @@ func main() {
 		fmt.Printf("{\"decodesAAC\":%t}\n", codecs.DecodesAAC)
 		return
 	}
-	if len(os.Args) > 1 {
+	if err := fence.Enter(); err != nil {
+		fmt.Fprintln(os.Stderr, "webostrum-codecs cannot shut itself in:", err)
+		os.Exit(1)
+	}
+	if len(os.Args) > 1 && os.Args[1] != fence.Inside {
 		fmt.Fprintln(os.Stderr, "webostrum-codecs is started by webostrum and takes no arguments.")
 		os.Exit(2)
 	}

@@ -28,6 +28,8 @@ export interface Details {
 }
 
 const tick = 500;
+/** Nothing has moved for so long: it is said. */
+const stillAfter = 1300;
 const firstPause = 500;
 const longestPause = 8000;
 const betterAgain = 20_000;
@@ -126,7 +128,7 @@ export class Session {
   }
 
   private flowing(): boolean {
-    return this.method !== null && Date.now() - this.movedAt < 1500;
+    return this.method !== null && Date.now() - this.movedAt < stillAfter;
   }
 
   /** Runs every half second: starts, watches, restarts. */
@@ -143,7 +145,7 @@ export class Session {
       this.failures = 0;
       this.view.onPlaying();
       if (!this.method.began) this.link.suspend(); // else the link is what tells whether pictures come
-    } else if (!this.video.paused && now - this.movedAt > 1500) {
+    } else if (!this.video.paused && now - this.movedAt > stillAfter) {
       this.listen();
       this.explain();
       // A camera that is away is waited for with what is open; a method is given up only
