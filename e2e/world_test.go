@@ -59,7 +59,7 @@ func (w *world) serve() {
 	p, err := testkit.Start(append([]string{"--data", w.data, "serve", "--listen", w.listen, "--webrtc-listen", "127.0.0.1:0"}, w.flags...)...)
 	require.NoError(w.t, err)
 	w.service = p
-	_, err = p.Find(`(The console is at)`, patience)
+	_, err = p.Find(`(Open the console)`, patience)
 	require.NoError(w.t, err)
 }
 

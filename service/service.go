@@ -57,8 +57,9 @@ type Config struct {
 
 // Started is what is known once the service is up.
 type Started struct {
-	Address  string // http://host:port
-	Password string // of the first account, at the first start only
+	Address   string   // http://host:port, for this machine
+	Elsewhere []string // the same for other machines, where it listens to them
+	Password  string   // of the first account, at the first start only
 }
 
 // Run runs the service until ctx ends. started is called once it is up.
@@ -76,7 +77,7 @@ func Run(ctx context.Context, cfg Config, started func(Started)) error {
 	if err != nil {
 		return fmt.Errorf("the address %s cannot be used: %w; choose another with --listen", cfg.Listen, err)
 	}
-	up := Started{Address: "http://" + shownAddress(listener.Addr()), Password: password}
+	up := Started{Address: "http://" + shownAddress(listener.Addr()), Elsewhere: elsewhere(listener.Addr()), Password: password}
 	if err := leaveToken(records, cfg.Data, up.Address); err != nil {
 		return errors.Join(err, listener.Close())
 	}
@@ -161,6 +162,30 @@ func shownAddress(a net.Addr) string {
 		host = "127.0.0.1"
 	}
 	return net.JoinHostPort(host, fmt.Sprint(tcp.Port))
+}
+
+// elsewhere returns the addresses that other machines come to; none when it
+// listens to this machine only. Addresses that hold within one link, or come from
+// containers' bridges and the like, cannot be told from the rest: the first few do.
+func elsewhere(a net.Addr) []string {
+	const most = 3
+	tcp, ok := a.(*net.TCPAddr)
+	if !ok || !tcp.IP.IsUnspecified() {
+		return nil
+	}
+	addresses, err := net.InterfaceAddrs()
+	if err != nil {
+		return nil
+	}
+	var list []string
+	for _, addr := range addresses {
+		ip, ok := addr.(*net.IPNet)
+		if !ok || !ip.IP.IsGlobalUnicast() || len(list) == most {
+			continue
+		}
+		list = append(list, "http://"+net.JoinHostPort(ip.IP.String(), fmt.Sprint(tcp.Port)))
+	}
+	return list
 }
 
 // firstAccount makes the first account when there is none, and returns its

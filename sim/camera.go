@@ -131,7 +131,7 @@ func New(cfg Config) (*Camera, error) {
 	}
 	l, err := net.Listen("tcp", cfg.Listen)
 	if err != nil {
-		return nil, err
+		return nil, fmt.Errorf("simulated camera %s cannot use the address %s: %w", cfg.Name, cfg.Listen, err)
 	}
 	return &Camera{
 		cfg: cfg, worker: worker, settings: cfg.Settings, listener: l, address: l.Addr().String(),
@@ -274,7 +274,7 @@ func (c *Camera) newServer(h *hub.Hub) server {
 	}
 	return rtsp.NewServer(rtsp.Config{
 		Lookup: c.lookup, User: c.cfg.User, Password: c.cfg.Password, NonceUses: c.cfg.NonceUses, NoTCP: c.cfg.NoTCP, NoReports: c.cfg.NoReports,
-		Challenge: challenge, Tamper: &c.Faults,
+		Challenge: challenge, Policy: c.Faults.policy, Filter: c.Faults.filter,
 	})
 }
 

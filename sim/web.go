@@ -1,6 +1,7 @@
 package sim
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"fmt"
@@ -9,11 +10,13 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"webostrum/core/httpauth"
 	"webostrum/core/hub"
 	"webostrum/core/media"
+	"webostrum/wait"
 )
 
 // The paths of a camera that speaks HTTP.
@@ -24,8 +27,9 @@ const (
 )
 
 const (
-	webTimeout = 10 * time.Second
-	signInPage = "<!doctype html><html><head><title>Camera</title></head><body><form>User <input name=user> Password <input name=password type=password></form></body></html>\n"
+	webTimeout      = 10 * time.Second
+	streamOnceLasts = 3 * time.Second
+	signInPage      = "<!doctype html><html><head><title>Camera</title></head><body><form>User <input name=user> Password <input name=password type=password></form></body></html>\n"
 )
 
 // web is a camera's own HTTP server. It is not a good one, as theirs are not:
@@ -38,6 +42,8 @@ type web struct {
 	http      *http.Server
 	ctx       context.Context
 	cancel    context.CancelFunc
+
+	answers atomic.Int64 // of single pictures
 
 	mu    sync.Mutex
 	conns map[net.Conn]struct{} // guarded by mu
@@ -91,13 +97,19 @@ func (w *web) state(c net.Conn, s http.ConnState) {
 func (w *web) signedIn(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(rw http.ResponseWriter, r *http.Request) {
 		cfg := w.camera.cfg
-		refuse := w.camera.Faults.RefuseSignIn()
-		if cfg.User != "" && (refuse || !w.challenge.Check(r.Header.Get("Authorization"), r.Method, cfg.User, cfg.Password)) {
+		now := w.camera.Faults.current()
+		if !wait.For(r.Context(), now.wait) {
+			return
+		}
+		if cfg.User != "" && (now.refuse || !w.challenge.Check(r.Header.Get("Authorization"), r.Method, cfg.User, cfg.Password)) {
 			rw.Header().Set("WWW-Authenticate", w.challenge.Header())
+			if now.hangUp {
+				rw.Header().Set("Connection", "close")
+			}
 			http.Error(rw, "sign in", http.StatusUnauthorized)
 			return
 		}
-		if w.camera.Faults.signInPage() && r.URL.Path != settingsPath {
+		if now.page && r.URL.Path != settingsPath {
 			rw.Header().Set("Content-Type", "text/html")
 			_, _ = rw.Write([]byte(signInPage))
 			return
@@ -108,9 +120,18 @@ func (w *web) signedIn(next http.Handler) http.Handler {
 }
 
 func (w *web) video(rw http.ResponseWriter, r *http.Request) {
+	now := w.camera.Faults.current()
+	if now.oneStream && now.streamDone {
+		w.picture(rw, r)
+		return
+	}
 	ctx, cancel := context.WithCancel(r.Context())
 	defer cancel()
 	defer context.AfterFunc(w.ctx, cancel)()
+	if now.oneStream {
+		defer w.camera.Faults.endStream()
+		defer time.AfterFunc(streamOnceLasts, cancel).Stop()
+	}
 	rw.Header().Set("Content-Type", `multipart/x-mixed-replace; boundary="--picture"`)
 	rw.Header().Set("Connection", "close")
 	reader := w.hub.NewReader()
@@ -126,9 +147,12 @@ func (w *web) video(rw http.ResponseWriter, r *http.Request) {
 			continue
 		}
 		_ = control.SetWriteDeadline(time.Now().Add(webTimeout))
-		// The length is that of the whole picture even when a part is missing.
+		length := len(s.Data) // of the whole picture, even when a part is missing
+		if now.endless {
+			length = len(data)
+		}
 		_, err = fmt.Fprintf(rw, "--picture\r\nContent-Type: image/jpeg\r\nContent-Length: %d\r\nX-Timestamp: %d.%06d\r\n\r\n%s\r\n",
-			len(s.Data), s.Captured.Unix(), s.Captured.Nanosecond()/1000, data)
+			length, s.Captured.Unix(), s.Captured.Nanosecond()/1000, data)
 		if err != nil || control.Flush() != nil {
 			return
 		}
@@ -139,6 +163,11 @@ func (w *web) picture(rw http.ResponseWriter, r *http.Request) {
 	s := w.newest(r.Context())
 	if s == nil {
 		http.Error(rw, "starting", http.StatusServiceUnavailable)
+		return
+	}
+	now := w.camera.Faults.current()
+	if now.status != 0 && w.answers.Add(1)%3 == 0 {
+		http.Error(rw, "not now", now.status)
 		return
 	}
 	data := w.camera.Faults.picture(s.Data)
@@ -153,7 +182,7 @@ func (w *web) picture(rw http.ResponseWriter, r *http.Request) {
 		rw.WriteHeader(http.StatusNotModified)
 		return
 	}
-	rw.Header().Set("Content-Type", "image/jpeg")
+	rw.Header().Set("Content-Type", cmp.Or(now.typeName, "image/jpeg"))
 	rw.Header().Set("Content-Length", strconv.Itoa(len(data)))
 	_, _ = rw.Write(data)
 }

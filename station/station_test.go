@@ -58,8 +58,8 @@ func isState(want station.State) func(station.Status) bool {
 // switches is a camera that can be made to misbehave.
 type switches struct{ refuse, freeze atomic.Bool }
 
-func (s *switches) RefuseSignIn() bool { return s.refuse.Load() }
-func (s *switches) Outgoing(_ *media.Track, p [][]byte) [][]byte {
+func (s *switches) policy() server.Policy { return server.Policy{RefuseAll: s.refuse.Load()} }
+func (s *switches) filter(_ *media.Track, p [][]byte) [][]byte {
 	if s.freeze.Load() {
 		return nil
 	}
@@ -70,7 +70,7 @@ func TestFeedComesUpAndComesBack(t *testing.T) {
 	t.Parallel()
 	st, records := open(t)
 	var sw switches
-	s, url := cam.Serve(t, server.Config{Tamper: &sw})
+	s, url := cam.Serve(t, server.Config{Policy: sw.policy, Filter: sw.filter})
 	f, err := st.Add(record(url))
 	require.NoError(t, err)
 	eventually(t, f, "comes up", isState(station.StateLive))

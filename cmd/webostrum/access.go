@@ -106,7 +106,7 @@ func (a *app) listAccounts(ctx context.Context, c *cli.Command) error {
 	return a.show(c, list, func(w io.Writer) {
 		row(w, "ACCOUNT", "ROLE", "SINCE")
 		for _, acc := range list {
-			row(w, acc.Name, acc.Role, acc.Created.Local().Format("2006-01-02 15:04"))
+			row(w, acc.Name, acc.Role, isoTime(acc.Created))
 		}
 	})
 }
@@ -140,7 +140,7 @@ func (a *app) link() *cli.Command {
 					return a.show(c, list, func(w io.Writer) {
 						row(w, "LINK", "SINCE")
 						for _, l := range list {
-							row(w, l.Name, l.Created.Local().Format("2006-01-02 15:04"))
+							row(w, l.Name, isoTime(l.Created))
 						}
 					})
 				}),

@@ -22,7 +22,7 @@ type app struct {
 
 func newApp(out, errOut io.Writer) *cli.Command {
 	a := &app{out: out, err: errOut}
-	return &cli.Command{
+	root := &cli.Command{
 		Name:      "webostrum",
 		Usage:     "takes camera feeds in and gives them to browsers",
 		Version:   service.Version,
@@ -39,7 +39,12 @@ func newApp(out, errOut io.Writer) *cli.Command {
 		Commands:       []*cli.Command{a.serve(), a.demo(), a.sim(), a.feed(), a.rendition(), a.cameraRequest(), a.viewer(), a.link(), a.account(), a.inspect(), a.delay(), a.events(), a.openapi()},
 		OnUsageError:   usageError,
 		ExitErrHandler: func(_ context.Context, _ *cli.Command, _ error) {},
+
+		EnableShellCompletion:           true,
+		ConfigureShellCompletionCommand: completion,
 	}
+	guideGroups(root)
+	return root
 }
 
 // defaultData is where records live when nobody says otherwise.

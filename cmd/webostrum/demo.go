@@ -92,7 +92,7 @@ func demoCameras(feeds []demoFeed, listen, worker string) ([]*sim.Camera, error)
 		}
 		c, err := sim.New(cfg)
 		if err != nil {
-			return nil, err
+			return nil, fmt.Errorf("%w; choose another with --camera-listen", err)
 		}
 		cameras = append(cameras, c)
 	}

@@ -9,12 +9,10 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"webostrum/apitypes"
-	"webostrum/client"
 	"webostrum/core/media"
 	"webostrum/core/plan"
 	"webostrum/ingest/inspect"
 	"webostrum/ingest/source"
-	"webostrum/wait"
 )
 
 func (a *app) inspect() *cli.Command {
@@ -126,54 +124,4 @@ func seconds(v float64) string {
 		return "-"
 	}
 	return fmt.Sprintf("%.2f s", v)
-}
-
-func (a *app) events() *cli.Command {
-	return &cli.Command{
-		Name: "events", Usage: "what happened", OnUsageError: usageError,
-		Flags: []cli.Flag{
-			&cli.StringFlag{Name: "feed", Usage: "only this feed's events"},
-			&cli.IntFlag{Name: "limit", Usage: "how many at most", Value: 30},
-			&cli.BoolFlag{Name: "follow", Aliases: []string{"f"}, Usage: "go on and print new ones as they come"},
-			outputFlag(),
-		},
-		Action: func(ctx context.Context, c *cli.Command) error {
-			cl, err := a.service(c)
-			if err != nil {
-				return err
-			}
-			q := client.EventQuery{Feed: c.String("feed"), Limit: c.Int("limit")}
-			for {
-				events, err := cl.Events(ctx, q)
-				if err != nil {
-					return err
-				}
-				if err := a.showEvents(c, events, q.After == 0); err != nil || !c.Bool("follow") {
-					return err
-				}
-				if len(events) > 0 {
-					q.After = events[0].ID
-				}
-				if !wait.For(ctx, time.Second) {
-					return nil
-				}
-			}
-		},
-	}
-}
-
-// showEvents prints the newest last, as one reads.
-func (a *app) showEvents(c *cli.Command, events []apitypes.Event, head bool) error {
-	if c.Bool("follow") && len(events) == 0 {
-		return nil
-	}
-	return a.show(c, events, func(w io.Writer) {
-		if head {
-			row(w, "TIME", "FEED", "KIND", "WHAT HAPPENED")
-		}
-		for i := len(events) - 1; i >= 0; i-- {
-			e := events[i]
-			row(w, e.At.Local().Format("2006-01-02 15:04:05"), firstOf(e.Feed, "-"), e.Kind, e.Text)
-		}
-	})
 }

@@ -1,12 +1,12 @@
 package main
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"io"
 	"os"
 	"strings"
-	"text/tabwriter"
 	"time"
 
 	"github.com/urfave/cli/v3"
@@ -32,9 +32,24 @@ func (a *app) show(c *cli.Command, value any, table func(w io.Writer)) error {
 		enc.SetIndent("", "  ")
 		return enc.Encode(value)
 	}
-	w := tabwriter.NewWriter(a.out, 0, 4, 2, ' ', 0)
-	table(w)
-	return w.Flush()
+	var text bytes.Buffer
+	table(&text)
+	_, err := io.WriteString(a.out, layOut(text.String(), a.width()))
+	return err
+}
+
+// width returns the columns of the terminal that is written to, 0 where there is
+// none and lines may be of any length.
+func (a *app) width() int {
+	f, ok := a.out.(*os.File)
+	if !ok {
+		return 0
+	}
+	w, _, err := term.GetSize(int(f.Fd()))
+	if err != nil {
+		return 0
+	}
+	return w
 }
 
 func row(w io.Writer, cells ...any) {
@@ -70,6 +85,9 @@ func size(w, h int) string {
 	}
 	return fmt.Sprintf("%dx%d", w, h)
 }
+
+// isoTime writes a time as ISO 8601 has it, of this machine's zone.
+func isoTime(t time.Time) string { return t.Local().Format("2006-01-02T15:04:05-07:00") }
 
 func ago(t time.Time) string {
 	d := time.Since(t)

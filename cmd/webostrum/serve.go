@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"log/slog"
+	"net/netip"
 
 	"github.com/urfave/cli/v3"
 
@@ -44,11 +45,17 @@ func (a *app) serve() *cli.Command {
 			&cli.StringSliceFlag{Name: "webrtc-address", Usage: "IP `ADDRESS` that viewers come to by WebRTC, such as a router's outside; more than one may be given", Sources: a.from("webrtc-address")},
 			&cli.IntFlag{Name: "most-viewers", Usage: "viewers of all feeds at a time", Value: 20000, Sources: a.from("most-viewers")},
 			&cli.IntFlag{Name: "most-viewers-a-feed", Usage: "viewers of each feed at a time; 0 for no limit of its own", Sources: a.from("most-viewers-a-feed")},
+			&cli.IntFlag{Name: "most-viewers-an-address", Usage: "viewers of one address at a time, of those who are not signed in", Value: viewers.DefaultMostAnAddress, Sources: a.from("most-viewers-an-address")},
+			&cli.StringSliceFlag{Name: "trusted-proxies", Usage: "`ADDRESS` or prefix (192.0.2.0/24) of a proxy whose forwarded client addresses are believed; more than one may be given", Sources: a.from("trusted-proxies")},
 			&cli.StringSliceFlag{Name: "ice-server", Usage: "STUN or TURN `SERVER` that viewers are told of: stun:HOST:PORT or turn:USER:PASSWORD@HOST:PORT", Sources: a.from("ice-server")},
 			&cli.BoolFlag{Name: "https-only", Usage: "browsers reach the service through an HTTPS proxy only: mark cookies so", Sources: a.from("https-only")},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			log, err := a.logger(c)
+			if err != nil {
+				return err
+			}
+			proxies, err := prefixes(c.StringSlice("trusted-proxies"))
 			if err != nil {
 				return err
 			}
@@ -62,8 +69,8 @@ func (a *app) serve() *cli.Command {
 			}
 			return service.Run(ctx, service.Config{
 				Data: c.String("data"), Listen: c.String("listen"), Secure: c.Bool("https-only"), Codecs: c.String("codecs"), Log: log,
-				WebRTC: c.String("webrtc-listen"), WebRTCHosts: c.StringSlice("webrtc-address"), ICEServers: servers,
-				Viewers: viewers.Config{Most: c.Int("most-viewers"), MostAFeed: c.Int("most-viewers-a-feed")},
+				WebRTC: c.String("webrtc-listen"), WebRTCHosts: c.StringSlice("webrtc-address"), ICEServers: servers, TrustedProxies: proxies,
+				Viewers: viewers.Config{Most: c.Int("most-viewers"), MostAFeed: c.Int("most-viewers-a-feed"), MostAnAddress: c.Int("most-viewers-an-address")},
 			}, a.showStarted)
 		},
 	}
@@ -73,7 +80,30 @@ func (a *app) showStarted(s service.Started) {
 	if s.Password != "" {
 		fmt.Fprintf(a.out, "\nFirst start. Sign in with this account; its password is shown only now:\n\n    account   engineer\n    password  %s\n\n", s.Password)
 	}
-	fmt.Fprintf(a.out, "The console is at %s/\n", s.Address)
+	fmt.Fprintf(a.out, "Open the console in a browser:\n\n    %s/\n", s.Address)
+	for _, address := range s.Elsewhere {
+		fmt.Fprintf(a.out, "    %s/  from other machines\n", address)
+	}
+	fmt.Fprintln(a.out)
+}
+
+// prefixes reads addresses and networks; an address is a network of one.
+func prefixes(texts []string) ([]netip.Prefix, error) {
+	var list []netip.Prefix
+	for _, text := range texts {
+		p, err := netip.ParsePrefix(text)
+		if err != nil {
+			var addr netip.Addr
+			if addr, err = netip.ParseAddr(text); err == nil {
+				p = netip.PrefixFrom(addr, addr.BitLen())
+			}
+		}
+		if err != nil {
+			return nil, usagef("--trusted-proxies %q: write an IP address, or a network such as 192.0.2.0/24", text)
+		}
+		list = append(list, p.Masked())
+	}
+	return list, nil
 }
 
 func (a *app) openapi() *cli.Command {

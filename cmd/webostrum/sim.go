@@ -2,11 +2,12 @@ package main
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"net"
 	"strconv"
 	"strings"
 	"sync"
-	"time"
 
 	"github.com/urfave/cli/v3"
 
@@ -74,6 +75,10 @@ func (a *app) runSim(ctx context.Context, c *cli.Command) error {
 		Audio: sim.Audio(c.String("audio")), AudioDrift: c.Float("audio-drift"), Worker: c.String("codecs"),
 		Settings: sim.Settings{Width: w, Height: h, FrameRate: c.Float("rate"), BitRate: c.Int("bit-rate"), KeyEvery: c.Duration("keyframes"), Quality: c.Int("quality")},
 	})
+	var port *net.OpError
+	if errors.As(err, &port) {
+		return fmt.Errorf("%w; choose another with --listen", err)
+	}
 	if err != nil {
 		return err
 	}
@@ -90,85 +95,4 @@ func (a *app) runSim(ctx context.Context, c *cli.Command) error {
 		}
 	})
 	return sim.Play(ctx, c.String("control"), camera)
-}
-
-// simTell makes a simulated camera misbehave.
-func (a *app) simTell() *cli.Command {
-	tell := func(name, usage string, flags []cli.Flag, order func(c *cli.Command) (sim.Order, error)) *cli.Command {
-		return &cli.Command{
-			Name: name, Usage: usage, Flags: flags, OnUsageError: usageError,
-			Action: func(ctx context.Context, c *cli.Command) error {
-				o, err := order(c)
-				if err != nil {
-					return err
-				}
-				if err := sim.Tell(ctx, c.String("control"), c.String("camera"), o); err != nil {
-					return err
-				}
-				fmt.Fprintf(a.out, "%s: %s\n", c.String("camera"), o)
-				return nil
-			},
-		}
-	}
-	onOff := func(c *cli.Command) (*bool, error) {
-		v := c.Args().First()
-		if v != "on" && v != "off" {
-			return nil, usagef("say on or off")
-		}
-		b := v == "on"
-		return &b, nil
-	}
-	share := func(c *cli.Command) (*float64, error) {
-		v, err := strconv.ParseFloat(c.Args().First(), 64)
-		if err != nil || v < 0 || v > 1 {
-			return nil, usagef("say a share from 0 to 1, such as 0.02")
-		}
-		return &v, nil
-	}
-	return &cli.Command{
-		Name: "tell", Usage: "make a simulated camera misbehave", OnUsageError: usageError,
-		Flags: []cli.Flag{&cli.StringFlag{Name: "camera", Usage: "`NAME` of the camera", Value: "lower-station"}},
-		Commands: []*cli.Command{
-			tell("refuse", "refuse every password: on or off", nil, func(c *cli.Command) (o sim.Order, err error) {
-				o.Behave.RefuseSignIn, err = onOff(c)
-				return o, err
-			}),
-			tell("freeze", "send nothing, keep the connection: on or off", nil, func(c *cli.Command) (o sim.Order, err error) {
-				o.Behave.Frozen, err = onOff(c)
-				return o, err
-			}),
-			tell("page", "send a sign-in page instead of pictures, HTTP only: on or off", nil, func(c *cli.Command) (o sim.Order, err error) {
-				o.Behave.SignInPage, err = onOff(c)
-				return o, err
-			}),
-			tell("lose", "leave out a share of the packets, or cut a share of the JPEG pictures short", nil, func(c *cli.Command) (o sim.Order, err error) {
-				o.Behave.Loss, err = share(c)
-				return o, err
-			}),
-			tell("reorder", "swap a share of the packets", nil, func(c *cli.Command) (o sim.Order, err error) {
-				o.Behave.Reorder, err = share(c)
-				return o, err
-			}),
-			tell("jump", "move the timestamps by a time, such as 1h", nil, func(c *cli.Command) (o sim.Order, err error) {
-				d, err := time.ParseDuration(c.Args().First())
-				if err != nil {
-					return o, usagef("say a time, such as 1h or -30s")
-				}
-				o.Behave.Jump = &d
-				return o, nil
-			}),
-			tell("drop", "cut all connections", nil, func(*cli.Command) (sim.Order, error) { return sim.Order{Drop: true}, nil }),
-			tell("reboot", "go away and come back with other settings", []cli.Flag{
-				&cli.StringFlag{Name: "size", Usage: "`WIDTHxHEIGHT` of the picture from then on"},
-				&cli.DurationFlag{Name: "off", Usage: "how long it is away", Value: 3 * time.Second},
-				&cli.DurationFlag{Name: "keyframes", Usage: "time from one keyframe to the next from then on"},
-			}, func(c *cli.Command) (o sim.Order, err error) {
-				o.Reboot = &sim.RebootOrder{OffSeconds: c.Duration("off").Seconds(), KeySeconds: c.Duration("keyframes").Seconds()}
-				if c.String("size") != "" {
-					o.Reboot.Width, o.Reboot.Height, err = parseSize(c.String("size"))
-				}
-				return o, err
-			}),
-		},
-	}
 }

@@ -11,6 +11,7 @@ import (
 
 	"webostrum/core/httpauth"
 	"webostrum/core/rtspmsg"
+	"webostrum/wait"
 )
 
 // part is one medium that a viewer has set up.
@@ -36,9 +37,7 @@ type connection struct {
 }
 
 func newConnection(s *Server, conn net.Conn) *connection {
-	c := &connection{server: s, conn: conn, reader: rtspmsg.NewReader(conn), challenge: s.cfg.Challenge}
-	c.challenge.Nonce = freshNonce()
-	return c
+	return &connection{server: s, conn: conn, reader: rtspmsg.NewReader(conn), challenge: s.cfg.Challenge}
 }
 
 func (c *connection) serve() {
@@ -52,10 +51,14 @@ func (c *connection) serve() {
 		if m == nil || m.Method == "" {
 			continue // receiver reports of the viewer
 		}
-		answer := c.handle(m)
+		policy := c.server.cfg.policy()
+		if !wait.For(c.server.ctx, policy.AnswerAfter) {
+			return
+		}
+		answer := c.handle(m, policy)
 		answer.Header.Set("CSeq", m.Header.Get("CSeq"))
 		answer.Header.Set("Server", "Morrow Crag Camera")
-		if !c.write(answer.Append(nil)) || m.Method == "TEARDOWN" {
+		if !c.write(answer.Append(nil)) || m.Method == "TEARDOWN" || answer.Status == 401 && policy.CloseRefused {
 			return
 		}
 		if m.Method == "PLAY" && answer.Status == 200 {
@@ -87,13 +90,13 @@ func answer(status int, reason string) *rtspmsg.Message {
 	return &rtspmsg.Message{Status: status, Reason: reason, Header: rtspmsg.Header{}}
 }
 
-func (c *connection) handle(m *rtspmsg.Message) *rtspmsg.Message {
+func (c *connection) handle(m *rtspmsg.Message, policy Policy) *rtspmsg.Message {
 	if m.Method == "OPTIONS" {
 		a := answer(200, "OK")
 		a.Header.Set("Public", "OPTIONS, DESCRIBE, SETUP, PLAY, GET_PARAMETER, TEARDOWN")
 		return a
 	}
-	if a := c.signIn(m); a != nil {
+	if a := c.signIn(m, policy.RefuseAll); a != nil {
 		return a
 	}
 	u, err := url.Parse(m.URL)
@@ -107,7 +110,7 @@ func (c *connection) handle(m *rtspmsg.Message) *rtspmsg.Message {
 	}
 	switch m.Method {
 	case "DESCRIBE":
-		return describe(m.URL, stream)
+		return describe(m.URL, stream, policy.Information)
 	case "SETUP":
 		return c.setUp(m, stream, number)
 	case "PLAY":
@@ -125,9 +128,8 @@ func (c *connection) handle(m *rtspmsg.Message) *rtspmsg.Message {
 }
 
 // signIn returns the refusal, or nil.
-func (c *connection) signIn(m *rtspmsg.Message) *rtspmsg.Message {
+func (c *connection) signIn(m *rtspmsg.Message, refuse bool) *rtspmsg.Message {
 	cfg := &c.server.cfg
-	refuse := cfg.Tamper != nil && cfg.Tamper.RefuseSignIn()
 	if cfg.User == "" && !refuse {
 		return nil
 	}

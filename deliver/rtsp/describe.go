@@ -1,6 +1,7 @@
 package rtsp
 
 import (
+	"bytes"
 	"encoding/base64"
 	"encoding/hex"
 	"fmt"
@@ -60,11 +61,14 @@ func trackNumber(path string) (stream string, number int) {
 }
 
 // describe answers DESCRIBE (RFC 2326, appendix C).
-func describe(base string, stream *Stream) *rtspmsg.Message {
+func describe(base string, stream *Stream, information string) *rtspmsg.Message {
 	a := answer(200, "OK")
 	a.Header.Set("Content-Type", "application/sdp")
 	a.Header.Set("Content-Base", strings.TrimSuffix(base, "/")+"/")
 	a.Body = []byte("v=0\r\no=- 1 1 IN IP4 0.0.0.0\r\ns=camera\r\nc=IN IP4 0.0.0.0\r\nt=0 0\r\na=control:*\r\n")
+	if information != "" {
+		a.Body = bytes.Replace(a.Body, []byte("c="), []byte("i="+information+"\r\nc="), 1)
+	}
 	for i, m := range stream.media() {
 		a.Body = fmt.Appendf(a.Body, "m=%s 0 RTP/AVP %d\r\n", m.track.Kind, m.payloadType)
 		a.Body = fmt.Appendf(a.Body, "a=rtpmap:%d %s\r\n", m.payloadType, mapping(m.track))

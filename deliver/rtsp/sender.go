@@ -140,15 +140,15 @@ func (c *connection) sendAll(ctx context.Context, p *part) {
 				return
 			}
 		}
-		if !p.out.rtp(c.tampered(s.Track, wire(z, s))) {
+		if !p.out.rtp(c.filtered(s.Track, wire(z, s))) {
 			return
 		}
 	}
 }
 
-func (c *connection) tampered(track *media.Track, packets [][]byte) [][]byte {
-	if t := c.server.cfg.Tamper; t != nil {
-		return t.Outgoing(track, packets)
+func (c *connection) filtered(track *media.Track, packets [][]byte) [][]byte {
+	if filter := c.server.cfg.Filter; filter != nil {
+		return filter(track, packets)
 	}
 	return packets
 }

@@ -47,17 +47,27 @@ type Config struct {
 	NoTCP, NoUDP bool // ways of transport that are not offered
 	NoReports    bool // no sender reports are sent
 
-	// Tamper may change what is about to be sent; nil sends it as it is.
-	Tamper Tamper
+	// Policy says what requests are held to; it is asked at each. Nil is the zero
+	// Policy.
+	Policy func() Policy
+	// Filter takes the wire form of a sample's packets and returns what is to be
+	// sent; nil sends them all as they are.
+	Filter func(t *media.Track, packets [][]byte) [][]byte
 }
 
-// Tamper is the hook for cameras that misbehave on purpose.
-type Tamper interface {
-	// RefuseSignIn says whether every password is wrong now.
-	RefuseSignIn() bool
-	// Outgoing takes the wire form of a sample's packets and returns what is to be
-	// sent; nothing is a freeze.
-	Outgoing(t *media.Track, packets [][]byte) [][]byte
+// Policy is what requests are held to.
+type Policy struct {
+	RefuseAll    bool          // no password is right
+	CloseRefused bool          // a connection is closed with the answer that asks to sign in
+	AnswerAfter  time.Duration // before each answer
+	Information  string        // of a description (RFC 8866, 5.4)
+}
+
+func (c *Config) policy() Policy {
+	if c.Policy == nil {
+		return Policy{}
+	}
+	return c.Policy()
 }
 
 // Server serves one listener.
@@ -77,6 +87,7 @@ func NewServer(cfg Config) *Server {
 	if s.cfg.Challenge.Scheme == "" {
 		s.cfg.Challenge = httpauth.Challenge{Scheme: "digest", Realm: "camera"}
 	}
+	s.cfg.Challenge.Nonce = freshNonce()
 	s.ctx, s.cancel = context.WithCancel(context.Background())
 	return s
 }

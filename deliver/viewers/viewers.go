@@ -55,7 +55,9 @@ type Config struct {
 // Of all places a tenth is kept for those who were let in.
 const keptShare = 10
 
-const defaultMostAnAddress = 200
+// DefaultMostAnAddress is how many strangers of one address may watch when nothing
+// else is set.
+const DefaultMostAnAddress = 200
 
 // Visitor is who asks to watch.
 type Visitor struct {
@@ -125,7 +127,7 @@ func New(cfg Config) *Counter {
 		cfg.MostAFeed = cfg.Most
 	}
 	if cfg.MostAnAddress <= 0 {
-		cfg.MostAnAddress = defaultMostAnAddress
+		cfg.MostAnAddress = DefaultMostAnAddress
 	}
 	return &Counter{
 		from: make(map[string]int), cfg: cfg, seed: maphash.MakeSeed(), seen: make(map[key]*Entry), stay: make(map[*Entry]struct{}), feeds: make(map[string]int), ended: make(map[key]time.Time),

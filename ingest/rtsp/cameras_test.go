@@ -96,13 +96,13 @@ func TestALongDescription(t *testing.T) {
 func TestPacketsOfAnotherPayloadType(t *testing.T) {
 	t.Parallel()
 	const payloadTypeAt, mask = 1, 0x7f
-	other := tamper(func(p [][]byte) [][]byte {
+	other := filter(func(p [][]byte) [][]byte {
 		for _, packet := range p {
 			packet[payloadTypeAt] = packet[payloadTypeAt]&^mask | 120
 		}
 		return p
 	})
-	_, url := cam.Serve(t, server.Config{Tamper: other})
+	_, url := cam.Serve(t, server.Config{Filter: other})
 	f := codeOf(t, source.Config{URL: url, Transport: source.TCP})
 	require.Equal(t, fault.PayloadType, f.Kind.Code, "%v", f)
 	assert.Contains(t, f.Error(), "of payload type 120")
@@ -112,13 +112,13 @@ func TestPacketsOfAnotherPayloadType(t *testing.T) {
 func TestPacketsInAnotherOrder(t *testing.T) {
 	t.Parallel()
 	frames := 0
-	swap := tamper(func(p [][]byte) [][]byte {
+	swap := filter(func(p [][]byte) [][]byte {
 		if frames++; frames%20 == 15 && len(p) > 1 {
 			p[0], p[1] = p[1], p[0]
 		}
 		return p
 	})
-	_, url := cam.Serve(t, server.Config{Tamper: swap})
+	_, url := cam.Serve(t, server.Config{Filter: swap})
 	_, facts := play(t, 100, source.Config{URL: url, Transport: source.TCP})
 	assert.Positive(t, facts.Stats.Late)
 }

@@ -102,21 +102,20 @@ func TestPlay(t *testing.T) {
 	}
 }
 
-// tamper changes what the camera sends.
-type tamper func([][]byte) [][]byte
-
-func (f tamper) RefuseSignIn() bool                                 { return false }
-func (f tamper) Outgoing(_ *media.Track, packets [][]byte) [][]byte { return f(packets) }
+// filter changes what the camera sends.
+func filter(f func([][]byte) [][]byte) func(*media.Track, [][]byte) [][]byte {
+	return func(_ *media.Track, packets [][]byte) [][]byte { return f(packets) }
+}
 
 func TestReorderedPacketsAreNoLoss(t *testing.T) {
 	t.Parallel()
-	swap := tamper(func(p [][]byte) [][]byte {
+	swap := filter(func(p [][]byte) [][]byte {
 		for i := 1; i+1 < len(p); i += 3 {
 			p[i], p[i+1] = p[i+1], p[i]
 		}
 		return p
 	})
-	_, url := cam.Serve(t, server.Config{Tamper: swap})
+	_, url := cam.Serve(t, server.Config{Filter: swap})
 	_, facts := play(t, 40, source.Config{URL: url, Transport: source.UDP})
 	assert.Zero(t, facts.Stats.Lost)
 	assert.Zero(t, facts.Stats.Dropped)
@@ -125,13 +124,13 @@ func TestReorderedPacketsAreNoLoss(t *testing.T) {
 func TestLossIsCountedAndSurvived(t *testing.T) {
 	t.Parallel()
 	var n atomic.Int64
-	lose := tamper(func(p [][]byte) [][]byte {
+	lose := filter(func(p [][]byte) [][]byte {
 		if n.Add(1)%13 == 12 {
 			return p[:len(p)-1]
 		}
 		return p
 	})
-	_, url := cam.Serve(t, server.Config{Tamper: lose})
+	_, url := cam.Serve(t, server.Config{Filter: lose})
 	k, facts := play(t, 60, source.Config{URL: url, Transport: source.TCP})
 	assert.Positive(t, facts.Stats.Lost)
 	assert.Positive(t, facts.Stats.Dropped)
@@ -145,7 +144,7 @@ func TestLossIsCountedAndSurvived(t *testing.T) {
 func TestClockJumpBeginsAnEpoch(t *testing.T) {
 	t.Parallel()
 	var n atomic.Int64
-	jump := tamper(func(p [][]byte) [][]byte {
+	jump := filter(func(p [][]byte) [][]byte {
 		if n.Add(1) > 30 {
 			for _, packet := range p {
 				packet[4] += 0x40 // a quarter of the RTP clock's range
@@ -153,7 +152,7 @@ func TestClockJumpBeginsAnEpoch(t *testing.T) {
 		}
 		return p
 	})
-	_, url := cam.Serve(t, server.Config{Tamper: jump})
+	_, url := cam.Serve(t, server.Config{Filter: jump})
 	k, facts := play(t, 80, source.Config{URL: url, Transport: source.TCP})
 	assert.Equal(t, uint64(1), facts.Stats.Jumps)
 	assert.Equal(t, uint64(1), k.samples[79].Epoch.Number)
@@ -297,13 +296,13 @@ func TestRedirections(t *testing.T) {
 func TestStall(t *testing.T) {
 	t.Parallel()
 	var frozen atomic.Bool
-	freeze := tamper(func(p [][]byte) [][]byte {
+	freeze := filter(func(p [][]byte) [][]byte {
 		if frozen.Load() {
 			return nil
 		}
 		return p
 	})
-	_, url := cam.Serve(t, server.Config{Tamper: freeze})
+	_, url := cam.Serve(t, server.Config{Filter: freeze})
 	f := codeOf(t, source.Config{URL: url, Started: func(source.Session) { frozen.Store(true) }})
 	assert.Equal(t, fault.Stalled, f.Kind.Code)
 }

@@ -1086,6 +1086,11 @@ export interface components {
              * @description Seconds between keyframes; 0 when fewer than two came
              */
             keyframeSeconds?: number;
+            /**
+             * Format: int64
+             * @description Packets that came out of order, and too late
+             */
+            late: number;
             level?: string;
             /**
              * Format: int64
@@ -1118,6 +1123,11 @@ export interface components {
             tracks: components["schemas"]["ReportTrack"][] | null;
             /** @description How frames came: tcp or udp for RTSP, stream or poll for HTTP */
             transport: string;
+            /**
+             * Format: int64
+             * @description Packets of payload types that the description does not announce
+             */
+            unannounced: number;
             /**
              * Format: int64
              * @description Polled pictures that were the same as before
