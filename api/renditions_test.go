@@ -79,8 +79,8 @@ func TestRenditionsThatCannotBe(t *testing.T) {
 	}{
 		"reserved":   {apitypes.NewRendition{Name: "automatic"}, "meaning of its own"},
 		"size":       {apitypes.NewRendition{Name: "a", Size: "big"}, "write a size like"},
-		"no name":    {apitypes.NewRendition{}, "validation"},
-		"codec":      {apitypes.NewRendition{Name: "a", Codec: "VP8"}, "validation"},
+		"no name":    {apitypes.NewRendition{}, "input"},
+		"codec":      {apitypes.NewRendition{Name: "a", Codec: "VP8"}, "input"},
 		"bit rate":   {apitypes.NewRendition{Name: "a", BitRate: 5}, "bit/s"},
 		"keyframes":  {apitypes.NewRendition{Name: "a", KeyframeSeconds: 0.01}, "keyframe"},
 		"frame rate": {apitypes.NewRendition{Name: "a", FrameRate: 0.001}, "fps cannot be had"},

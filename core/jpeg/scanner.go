@@ -103,6 +103,17 @@ func (s *Scanner) completed() bool {
 	return true
 }
 
+// Rest returns what came of a picture whose end marker never did, with one put to it.
+// It is nil when the coded data had not begun. It may be asked once Next has returned
+// io.ErrUnexpectedEOF.
+func (s *Scanner) Rest() []byte {
+	if !s.scanned {
+		return nil
+	}
+	s.buf = append(s.buf, 0xff, markerEOI)
+	return s.buf
+}
+
 // partLength reads the Content-Length of a part's head; -1 when it has none.
 func partLength(head []byte) int {
 	const name = "content-length:"

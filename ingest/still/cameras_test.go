@@ -36,3 +36,28 @@ func TestACameraThatNowAndThenSaysNo(t *testing.T) {
 	defer p.mu.Unlock()
 	require.NoError(t, p.err)
 }
+
+// TestPicturesWithoutTheirEnd are taken once they are the camera's habit, and left out
+// while they are not.
+func TestPicturesWithoutTheirEnd(t *testing.T) {
+	for name, lacks := range map[string]func(n int32) bool{
+		"a habit":  func(int32) bool { return true },
+		"at times": func(n int32) bool { return n%2 == 0 },
+	} {
+		t.Run(name, func(t *testing.T) {
+			var n atomic.Int32
+			c := webcam.Serve(t, func(conn net.Conn, _ *http.Request) {
+				i := n.Add(1)
+				picture := jpg(64, int(i))
+				if lacks(i) {
+					picture = picture[:len(picture)-2]
+				}
+				webcam.Say(conn, fmt.Sprintf("HTTP/1.1 200 OK\r\nContent-Type: image/jpeg\r\nContent-Length: %d\r\nConnection: close\r\n\r\n%s", len(picture), picture))
+			})
+			p := poll(t, c.URL)
+			ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
+			defer cancel()
+			require.NoError(t, testkit.Eventually(ctx, func() bool { _, pictures, _ := p.facts(); return pictures >= 6 }))
+		})
+	}
+}

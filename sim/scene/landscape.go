@@ -6,34 +6,30 @@ import (
 	"math/rand/v2"
 )
 
-// The line of the funicular: from the platform in front up to the summit, a
-// quadratic Bézier curve. t is 0 at the bottom and 1 at the top.
-var (
-	lineFoot   = point{560, 800}
-	lineBend   = point{610, 330}
-	lineSummit = point{985, 168}
-)
+// line is the funicular's as a camera sees it: a quadratic Bézier curve from the
+// platform in front to the far end. t is 0 in front and 1 far off.
+type line struct{ front, bend, far point }
 
 const (
 	loopFrom = 0.38 // the passing loop
 	loopTo   = 0.66
 )
 
-// onLine returns a place of the line and how large things look there.
-func onLine(t float64) (p point, size float64) {
+// at returns a place of the line and how large things look there.
+func (l line) at(t float64) (p point, size float64) {
 	u := 1 - t
 	p = point{
-		u*u*lineFoot.x + 2*u*t*lineBend.x + t*t*lineSummit.x,
-		u*u*lineFoot.y + 2*u*t*lineBend.y + t*t*lineSummit.y,
+		u*u*l.front.x + 2*u*t*l.bend.x + t*t*l.far.x,
+		u*u*l.front.y + 2*u*t*l.bend.y + t*t*l.far.y,
 	}
 	return p, math.Pow(u, 1.35)*0.96 + 0.055
 }
 
 // across is the direction from the left rail to the right one, of length 1.
-func across(t float64) point {
+func (l line) across(t float64) point {
 	const d = 0.004
-	a, _ := onLine(t - d)
-	b, _ := onLine(t + d)
+	a, _ := l.at(t - d)
+	b, _ := l.at(t + d)
 	dx, dy := b.x-a.x, b.y-a.y
 	n := math.Hypot(dx, dy)
 	// Nearer to level than to the line itself: one looks along the slope.
@@ -52,16 +48,17 @@ func loopSpread(t float64) float64 {
 
 const gauge = 92.0 // scene units between the rails in front
 
-// trackPoint is a place beside the middle of a track. side is -1 for the left
+// track is a place beside the middle of a track. side is -1 for the left
 // track of the loop and 1 for the right; off is counted in gauges.
-func trackPoint(t, side, off float64) point {
-	p, size := onLine(t)
-	a := across(t)
+func (l line) track(t, side, off float64) point {
+	p, size := l.at(t)
+	a := l.across(t)
 	w := gauge * size * (off + side*0.95*loopSpread(t))
 	return point{p.x + a.x*w, p.y + a.y*w}
 }
 
-func paintLandscape(c *canvas, rnd *rand.Rand) {
+// paintLandscape is the crag with the line that climbs it, seen from below.
+func paintLandscape(c *canvas, l line, rnd *rand.Rand) {
 	c.gradient(0, 420, rgb(0x6f9fce), rgb(0xf0dcc2))
 	paintSun(c)
 	paintClouds(c, rnd)
@@ -70,9 +67,9 @@ func paintLandscape(c *canvas, rnd *rand.Rand) {
 	ridge(c, rnd, ridgeStyle{rgb(0x64808a), 372, 50, 15})
 	paintCrag(c, rnd)
 	paintMeadow(c, rnd)
-	paintForest(c, rnd)
-	paintLine(c)
-	paintSummit(c)
+	paintForest(c, l, rnd)
+	l.paint(c)
+	paintSummit(c, l.far)
 }
 
 func paintSun(c *canvas) {
@@ -150,7 +147,7 @@ func paintMeadow(c *canvas, rnd *rand.Rand) {
 }
 
 // paintForest puts spruces on the crag, far ones first, with a lane for the line.
-func paintForest(c *canvas, rnd *rand.Rand) {
+func paintForest(c *canvas, l line, rnd *rand.Rand) {
 	const rows = 26
 	for row := range rows {
 		depth := float64(row) / (rows - 1)
@@ -159,7 +156,7 @@ func paintForest(c *canvas, rnd *rand.Rand) {
 		for range 26 {
 			x := left + rnd.Float64()*(1300-left)
 			yy := y + rnd.Float64()*14
-			if nearLine(x, yy) || yy < slopeAt(x)+10 {
+			if l.near(x, yy) || yy < slopeAt(x)+10 {
 				continue
 			}
 			spruce(c, rnd, x, yy, 16+depth*62)
@@ -183,10 +180,10 @@ func slopeAt(x float64) float64 {
 	return 150 + (x-1060)*0.68
 }
 
-func nearLine(x, y float64) bool {
+func (l line) near(x, y float64) bool {
 	for i := range 60 {
 		t := float64(i) / 59
-		p, size := onLine(t)
+		p, size := l.at(t)
 		reach := gauge * size * (1.5 + 1.1*loopSpread(t))
 		if math.Abs(p.y-y) < 26 && math.Abs(p.x-x) < reach+8 {
 			return true
@@ -209,47 +206,47 @@ func spruce(c *canvas, rnd *rand.Rand, x, y, h float64) {
 	}
 }
 
-func paintLine(c *canvas) {
+func (l line) paint(c *canvas) {
 	for _, side := range []float64{-1, 1} {
-		bed(c, side)
+		l.bed(c, side)
 	}
 	for _, side := range []float64{-1, 1} {
-		sleepers(c, side)
+		l.sleepers(c, side)
 		for _, off := range []float64{-0.5, 0.5} {
-			strip(c, rgb(0x3c3b3d), side, off, 0.085)
-			strip(c, rgb(0xc9cdd2), side, off, 0.03)
+			l.strip(c, rgb(0x3c3b3d), side, off, 0.085)
+			l.strip(c, rgb(0xc9cdd2), side, off, 0.03)
 		}
-		strip(c, rgb(0x2b2b2b), side, 0, 0.02) // the cable
+		l.strip(c, rgb(0x2b2b2b), side, 0, 0.02) // the cable
 	}
 }
 
 const lineParts = 150
 
-func bed(c *canvas, side float64) {
-	strip(c, rgb(0x9a9488), side, 0, 1.75)
-	strip(c, rgb(0xaaa498), side, 0, 1.35)
+func (l line) bed(c *canvas, side float64) {
+	l.strip(c, rgb(0x9a9488), side, 0, 1.75)
+	l.strip(c, rgb(0xaaa498), side, 0, 1.35)
 }
 
 // strip is a band along a track; off and width in gauges.
-func strip(c *canvas, col color.Color, side, off, width float64) {
+func (l line) strip(c *canvas, col color.Color, side, off, width float64) {
 	for i := range lineParts {
 		t0, t1 := float64(i)/lineParts, float64(i+1)/lineParts+0.0008
-		c.poly(col, trackPoint(t0, side, off-width/2), trackPoint(t0, side, off+width/2),
-			trackPoint(t1, side, off+width/2), trackPoint(t1, side, off-width/2))
+		c.poly(col, l.track(t0, side, off-width/2), l.track(t0, side, off+width/2),
+			l.track(t1, side, off+width/2), l.track(t1, side, off-width/2))
 	}
 }
 
-func sleepers(c *canvas, side float64) {
+func (l line) sleepers(c *canvas, side float64) {
 	for t := 0.0; t < 0.9; {
-		_, size := onLine(t)
+		_, size := l.at(t)
 		d := 0.0045 * size / (0.35 + size*0.65)
-		c.poly(rgb(0x6b5a49), trackPoint(t, side, -0.8), trackPoint(t, side, 0.8), trackPoint(t+d, side, 0.8), trackPoint(t+d, side, -0.8))
+		c.poly(rgb(0x6b5a49), l.track(t, side, -0.8), l.track(t, side, 0.8), l.track(t+d, side, 0.8), l.track(t+d, side, -0.8))
 		t += d*2.6 + 0.0012
 	}
 }
 
-func paintSummit(c *canvas) {
-	x, y := lineSummit.x, lineSummit.y
+func paintSummit(c *canvas, at point) {
+	x, y := at.x, at.y
 	c.rect(rgb(0x7a6453), x-22, y-24, 46, 26)
 	c.poly(rgb(0x4a3d38), point{x - 28, y - 23}, point{x + 1, y - 42}, point{x + 30, y - 23})
 	c.rect(rgb(0x2d3338), x-8, y-14, 15, 16)

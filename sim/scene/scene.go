@@ -1,6 +1,5 @@
-// Package scene paints what the simulated cameras see: the line of the Morrow
-// Crag Funicular, with two cars that pass each other, the camera's name, a
-// clock with tenths, and a QR code of the capture time in milliseconds since
+// Package scene paints what the simulated cameras see: places of the Morrow Crag
+// Funicular, each with something that moves, the camera's name, a clock with tenths, and a QR code of the capture time in milliseconds since
 // 1970, from which delay can be measured in the pixels that a viewer gets.
 package scene
 
@@ -20,9 +19,6 @@ import (
 	"golang.org/x/image/font/gofont/gomonobold"
 )
 
-// roundTrip is how long a car takes up and down again.
-const roundTrip = 48 * time.Second
-
 // Scene paints pictures of one size. It is not safe for concurrent use.
 type Scene struct {
 	width, height int
@@ -30,6 +26,7 @@ type Scene struct {
 	clockFace     font.Face
 	nameFace      font.Face
 	name          string
+	place         place
 	clockAt       float64 // where the clock begins, scene units
 }
 
@@ -38,13 +35,12 @@ type Scene struct {
 func New(width, height int, title string) *Scene {
 	c := newCanvas(width, height)
 	s := &Scene{
-		width: width, height: height, name: title,
+		width: width, height: height, name: title, place: placeOf(title),
 		clockFace: newFace(gomonobold.TTF, 30, c.scaleY),
 		nameFace:  newFace(gobold.TTF, 24, c.scaleY),
 	}
 	rnd := rand.New(rand.NewPCG(7, 7600)) // the same mountain every day
-	paintLandscape(c, rnd)
-	paintStation(c, newFace(gobold.TTF, 21, c.scaleY), sign(title))
+	s.place.paint(c, rnd, newFace(gobold.TTF, 21, c.scaleY), sign(title))
 	s.captionBar(c)
 	s.base = fromRGBA(c.img)
 	return s
@@ -58,53 +54,9 @@ func (s *Scene) Size() int { return len(s.base.pix) }
 func (s *Scene) Paint(dst []byte, at time.Time) {
 	copy(dst, s.base.pix)
 	out := &i420{pix: dst, width: s.width, height: s.height}
-	s.cars(out, at)
+	s.place.move(s, out, at)
 	s.clock(out, at)
 	s.lamp(out, s.stamp(out, at), at)
-}
-
-// cars draws the upper one first. They hang on one cable: where one is at t,
-// the other is at 1-t.
-func (s *Scene) cars(out *i420, at time.Time) {
-	phase := float64(at.UnixMilli()%roundTrip.Milliseconds()) / float64(roundTrip.Milliseconds())
-	t := 0.5 - 0.5*math.Cos(2*math.Pi*phase)
-	t = 0.12 + t*0.80
-	red := car{t, 1, rgb(0xb3312c), rgb(0x8c2420)}
-	cream := car{1.04 - t, -1, rgb(0xe9dcb8), rgb(0x2f6a5e)}
-	if red.t > cream.t {
-		red.draw(s, out)
-		cream.draw(s, out)
-	} else {
-		cream.draw(s, out)
-		red.draw(s, out)
-	}
-}
-
-type car struct {
-	t, side    float64
-	body, band color.RGBA
-}
-
-func (k car) draw(s *Scene, out *i420) {
-	foot := trackPoint(k.t, k.side, 0)
-	_, size := onLine(k.t)
-	w, h := 150*size, 190*size
-	x, y := foot.x-w/2, foot.y-h
-	c := s.patch(x-w*0.15, y-h*0.1, w*1.3, h*1.25)
-	c.poly(glass(0x20241f, 0.35), point{x - w*0.05, y + h*0.98}, point{x + w*1.1, y + h*0.98}, point{x + w, y + h*1.06}, point{x, y + h*1.06})
-	c.rect(rgb(0x2c2c2e), x+w*0.08, y+h*0.9, w*0.84, h*0.12)
-	c.rect(k.body, x, y+h*0.08, w, h*0.85)
-	c.rect(k.band, x, y+h*0.6, w, h*0.1)
-	c.poly(rgb(0x43474b), point{x - w*0.04, y + h*0.1}, point{x + w*0.1, y}, point{x + w*0.9, y}, point{x + w*1.04, y + h*0.1})
-	for i := range 3 {
-		wx := x + w*(0.06+float64(i)*0.305)
-		c.rect(rgb(0x27414f), wx, y+h*0.17, w*0.27, h*0.38)
-		c.poly(glass(0xcfe4ee, 0.45), point{wx, y + h*0.17}, point{wx + w*0.16, y + h*0.17}, point{wx, y + h*0.42})
-	}
-	for _, lx := range []float64{0.2, 0.8} {
-		c.ellipse(rgb(0xfff2c4), x+w*lx, y+h*0.79, w*0.065, w*0.065)
-	}
-	out.over(c)
 }
 
 const captionTop, captionHeight = 664, 56

@@ -29,6 +29,25 @@ func TestPaint(t *testing.T) {
 	}
 }
 
+// TestPlaces: each of the demo's cameras has a view of its own, and something moves in
+// it, not only the clock.
+func TestPlaces(t *testing.T) {
+	const width, height = 640, 360
+	at := time.UnixMilli(1764000000000)
+	seen := make(map[string]string)
+	for _, name := range []string{"lower-station", "winch-room", "summit-mast", "upper-station"} {
+		s := New(width, height, name)
+		a, b := make([]byte, s.Size()), make([]byte, s.Size())
+		s.Paint(a, at)
+		s.Paint(b, at.Add(12*time.Second))
+		above := width * height / 10 * 7 // of the clock and the QR code
+		assert.NotEqual(t, a[:above], b[:above], "%s: something moves", name)
+		other, twice := seen[string(a[:above])]
+		assert.False(t, twice, "%s looks like %s", name, other)
+		seen[string(a[:above])] = name
+	}
+}
+
 func TestStampHasItsQuietZone(t *testing.T) {
 	s := New(1280, 720, "x")
 	pix := make([]byte, s.Size())
@@ -43,8 +62,8 @@ func TestStampHasItsQuietZone(t *testing.T) {
 }
 
 func TestLine(t *testing.T) {
-	lower, near := onLine(0.1)
-	upper, far := onLine(0.9)
+	lower, near := upward.at(0.1)
+	upper, far := upward.at(0.9)
 	assert.Greater(t, lower.y, upper.y)
 	assert.Greater(t, near, far, "what is far looks small")
 	assert.Zero(t, loopSpread(0.1))
