@@ -12,7 +12,7 @@ export interface Controls {
   showMethod(pictures: boolean, audio: boolean, why: string): void;
   showAudioRefused(): void;
   showPlaying(): void;
-  showWaiting(reason: string, remedy?: string): void;
+  showWaiting(reason: string, remedy?: string, forPerson?: boolean): void;
   showDetails(d: Details): void;
   setLabel(label: string): void;
   dispose(): void;
@@ -20,6 +20,8 @@ export interface Controls {
 
 export interface Actions {
   toLive(): void;
+  /** Where keys are listened to; null for the player itself. */
+  keys: Document | null;
   /** Whether to start with audio, where the viewer has not decided. */
   withAudio: boolean;
 }
@@ -62,7 +64,8 @@ export function controls(label: string, actions: Actions): Controls {
   video.autoplay = true;
   const reason = element("p", "reason");
   const remedy = element("p", "remedy");
-  const waiting = element("div", "waiting", { role: "status" }, element("span", "spinner", { "aria-hidden": "true" }), reason, remedy);
+  const spinner = element("span", "spinner", { "aria-hidden": "true" });
+  const waiting = element("div", "waiting", { role: "status" }, spinner, reason, remedy);
   const details = element("p", "details", { hidden: "" });
   const title = element("span", "title", {}, label);
 
@@ -143,14 +146,17 @@ export function controls(label: string, actions: Actions): Controls {
     arrowup: () => louder(0.1),
     arrowdown: () => louder(-0.1),
   };
-  root.addEventListener("keydown", (e) => {
+  const keyTarget: Document | HTMLElement = actions.keys ?? root;
+  const onKey = (e: Event) => {
+    if (!(e instanceof KeyboardEvent)) return;
     const act = keys[e.key.toLowerCase()];
     const [on] = e.composedPath();
-    const own = (on instanceof HTMLButtonElement && e.key === " ") || on instanceof HTMLInputElement;
+    const own = (on instanceof HTMLButtonElement && e.key === " ") || on instanceof HTMLInputElement || on instanceof HTMLTextAreaElement;
     if (!act || e.ctrlKey || e.metaKey || e.altKey || own) return;
     e.preventDefault();
     act();
-  });
+  };
+  keyTarget.addEventListener("keydown", onKey);
   video.addEventListener("pause", () => swap(play, "play", "Play", "space"));
   video.addEventListener("play", () => swap(play, "pause", "Pause", "space"));
   video.addEventListener("volumechange", showAudio);
@@ -193,8 +199,9 @@ export function controls(label: string, actions: Actions): Controls {
     showPlaying() {
       waiting.hidden = true;
     },
-    showWaiting(why, what) {
+    showWaiting(why, what, forPerson) {
       waiting.hidden = false;
+      spinner.hidden = forPerson === true; // nothing comes by waiting
       // Set only when new, so that screen readers do not say it again and again.
       if (reason.textContent !== why) reason.textContent = why;
       if (remedy.textContent !== (what ?? "")) remedy.textContent = what ?? "";
@@ -210,6 +217,7 @@ export function controls(label: string, actions: Actions): Controls {
     },
     dispose() {
       clearTimeout(sleep);
+      keyTarget.removeEventListener("keydown", onKey);
       document.removeEventListener("fullscreenchange", onFull);
     },
   };

@@ -2,6 +2,7 @@
 // pages embed. Without a rendition it plays what suits the feed. prefer is "delay",
 // "reach" or "simple", and says which way is tried first: WebRTC, HLS or Motion JPEG;
 // or within="SECONDS" says how far behind it may be. The others are fallen back to.
+// keys="page" has its keys work anywhere on the page, for pages of nothing else.
 // It starts muted, unless audio="on" says otherwise and the browser allows it.
 import { controls, type Controls } from "./controls";
 import { readWant } from "./order";
@@ -23,6 +24,7 @@ export class WebostrumPlayer extends HTMLElement {
     style.textContent = styles;
     this.parts = controls(this.getAttribute("label") ?? this.getAttribute("feed") ?? "Camera", {
       toLive: () => this.session?.toLive(),
+      keys: this.getAttribute("keys") === "page" ? document : null,
       withAudio: this.getAttribute("audio") === "on",
     });
     root.replaceChildren(style, this.parts.root);
@@ -55,8 +57,8 @@ export class WebostrumPlayer extends HTMLElement {
         parts.showPlaying();
         this.dataset.status = "playing";
       },
-      onWaiting: (reason, remedy) => {
-        parts.showWaiting(reason, remedy);
+      onWaiting: (reason, remedy, forPerson) => {
+        parts.showWaiting(reason, remedy, forPerson);
         this.dataset.status = "waiting";
       },
       onMethod: (key, audio, why) => {

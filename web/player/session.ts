@@ -11,7 +11,8 @@ export interface SessionView {
   /** Pictures are on show. */
   onPlaying(): void;
   /** Nothing to show; the sentences say what is waited for. */
-  onWaiting(reason: string, remedy?: string): void;
+  /** forPerson: nothing happens by itself, somebody has to act. */
+  onWaiting(reason: string, remedy?: string, forPerson?: boolean): void;
   onTitle(title: string): void;
   /** What is played from here on: whether there is audio, or why not. */
   onMethod(key: MethodKey, audio: boolean, why: string): void;
@@ -176,7 +177,11 @@ export class Session {
 
   private explain(): void {
     if (this.state === null || this.state.state === "live") this.view.onWaiting("No pictures are coming at the moment …");
-    else this.view.onWaiting(this.state.reason, this.state.remedy);
+    else this.told(this.state);
+  }
+
+  private told(state: FeedState): void {
+    this.view.onWaiting(state.reason, state.remedy, state.state === "refused" || state.state === "off");
   }
 
   private countFrames(now: number): void {
@@ -193,12 +198,12 @@ export class Session {
   private tryStart(now: number): void {
     if (this.starting || this.state === null || now < this.notBefore) return;
     if (!this.state.ready) {
-      this.view.onWaiting(this.state.reason, this.state.remedy);
+      this.told(this.state);
       return;
     }
     const key = this.choose(this.state.segment);
     if (key === null) {
-      this.view.onWaiting("This browser cannot play this feed.", "Update it, or use another one.");
+      this.view.onWaiting("This browser cannot play this feed.", "Update it, or use another one.", true);
       return;
     }
     this.starting = true;

@@ -5,6 +5,7 @@ import { useQuery } from "@tanstack/react-query";
 
 import { problemOf, type FeedEvent } from "../api/client";
 import { eventsQuery } from "../api/queries";
+import { moment } from "../look/numbers";
 import { ProblemBox } from "../parts/ProblemBox";
 
 /** The newest events, of one feed or of all. */
@@ -27,7 +28,7 @@ function Line({ event, withFeed }: { event: FeedEvent; withFeed: boolean }) {
   return (
     <Box component="li" sx={{ display: "grid", gridTemplateColumns: "auto 1fr", columnGap: 2, py: 0.6 }}>
       <Typography component="time" dateTime={event.at} variant="body2" color="textSecondary" sx={{ fontVariantNumeric: "tabular-nums" }}>
-        {new Date(event.at).toLocaleString(undefined, { dateStyle: "short", timeStyle: "medium" })}
+        {moment(event.at)}
       </Typography>
       <Typography variant="body2" sx={{ color: troubled ? "warning.main" : "text.primary" }}>
         {withFeed && event.feed && <b>{event.feed} </b>}

@@ -29,7 +29,7 @@ export function Actions({ feed }: { feed: Feed }) {
   });
   const waiting = feed.state !== "live" && feed.state !== "off";
   return (
-    <Stack direction="row" spacing={1} useFlexGap sx={{ flexWrap: "wrap" }}>
+    <Stack direction="row" spacing={1} useFlexGap sx={{ flexWrap: { xs: "wrap", sm: "nowrap" } }}>
       {change.isError && <ProblemBox problem={problemOf(change.error)} />}
       {feed.state === "off" && (
         <Button variant="contained" startIcon={<PlayArrowIcon />} loading={change.isPending} onClick={() => change.mutate("start")}>

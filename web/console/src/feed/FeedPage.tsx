@@ -9,12 +9,11 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
 
-import { Problem, type Feed, type Me } from "../api/client";
+import type { Feed, Me } from "../api/client";
 import { feedsQuery } from "../api/queries";
 import { EventList } from "../events/EventList";
 import { useLiveState } from "../live/Live";
 import { span } from "../look/numbers";
-import { ProblemBox } from "../parts/ProblemBox";
 import { StateMark } from "../parts/StateMark";
 import { Actions } from "./Actions";
 import { Addresses } from "./Addresses";
@@ -31,6 +30,7 @@ export function FeedPage({ me }: { me: Me }) {
   const feeds = useQuery(feedsQuery);
   const feed = feeds.data?.find((f) => f.name === name);
   const [preview, setPreview] = useState<string | null>(null);
+  const engineer = me.role === "engineer"; // who watches and what happened is not for viewers
   if (!feed) {
     return (
       <Stack spacing={2}>
@@ -44,14 +44,23 @@ export function FeedPage({ me }: { me: Me }) {
       <Head feed={feed} me={me} />
       <Box sx={{ display: "grid", gap: 2, gridTemplateColumns: { xs: "minmax(0, 1fr)", md: "minmax(0, 2fr) minmax(280px, 1fr)" }, alignItems: "start" }}>
         <Stack spacing={2}>
-          {feed.code && <ProblemBox severity="warning" problem={new Problem(0, feed.reason, feed.code, feed.remedy)} />}
           <Pictures feed={feed} preview={preview} />
           <Section title="Renditions">
-            <Renditions feed={feed} mayChange={me.role === "engineer"} preview={preview} onPreview={setPreview} />
+            <Renditions feed={feed} mayChange={engineer} preview={preview} onPreview={setPreview} />
           </Section>
           <Section title="Coming in">
             <RateChart feed={feed.name} />
           </Section>
+          {engineer && (
+            <Section title="Camera requests">
+              <Requests feed={feed} />
+            </Section>
+          )}
+          {engineer && (
+            <Section title="Events">
+              <EventList feed={feed.name} limit={8} />
+            </Section>
+          )}
         </Stack>
         <Stack spacing={2}>
           <Section title="Facts">
@@ -65,17 +74,11 @@ export function FeedPage({ me }: { me: Me }) {
           <Section title="Addresses">
             <Addresses feed={feed} />
           </Section>
-          {(feed.requests ?? []).length + (me.role === "engineer" ? 1 : 0) > 0 && (
-            <Section title="Camera requests">
-              <Requests feed={feed} mayChange={me.role === "engineer"} />
+          {engineer && (
+            <Section title="Viewers">
+              <Viewers feed={feed.name} />
             </Section>
           )}
-          <Section title="Viewers">
-            <Viewers feed={feed.name} mayEnd={me.role === "engineer"} />
-          </Section>
-          <Section title="Events">
-            <EventList feed={feed.name} limit={8} />
-          </Section>
         </Stack>
       </Box>
     </Stack>
@@ -93,23 +96,27 @@ function BackLink() {
 function Head({ feed, me }: { feed: Feed; me: Me }) {
   const { now } = useLiveState();
   return (
-    <Stack direction={{ xs: "column", sm: "row" }} spacing={1.5} sx={{ justifyContent: "space-between", alignItems: { sm: "center" } }}>
-      <Stack direction="row" spacing={2} sx={{ alignItems: "center", flexWrap: "wrap" }}>
+    <Stack spacing={1}>
+      <Stack direction={{ xs: "column", sm: "row" }} spacing={1} sx={{ justifyContent: "space-between", alignItems: { sm: "center" } }}>
         <BackLink />
-        <Typography variant="h1">{feed.title}</Typography>
-        <Box>
+        <Stack direction="row" spacing={1} useFlexGap sx={{ flexWrap: { xs: "wrap", sm: "nowrap" } }}>
+          <Button component={Link} to={`/feeds/${feed.name}/compare`} startIcon={<CompareIcon />}>
+            Compare
+          </Button>
+          {me.role === "engineer" && <Actions feed={feed} />}
+        </Stack>
+      </Stack>
+      <Stack direction="row" spacing={2} useFlexGap sx={{ alignItems: "baseline", flexWrap: "wrap" }}>
+        <Typography variant="h1" sx={{ overflowWrap: "anywhere" }}>
+          {feed.title}
+        </Typography>
+        <Box sx={{ whiteSpace: "nowrap" }}>
           <StateMark state={feed.state} />
           <Typography component="span" variant="body2" color="textSecondary">
             {" "}
             for {span(feed.since, now)}
           </Typography>
         </Box>
-      </Stack>
-      <Stack direction="row" spacing={1} useFlexGap sx={{ flexWrap: "wrap" }}>
-        <Button component={Link} to={`/feeds/${feed.name}/compare`} startIcon={<CompareIcon />}>
-          Compare
-        </Button>
-        {me.role === "engineer" && <Actions feed={feed} />}
       </Stack>
     </Stack>
   );

@@ -23,7 +23,7 @@ import { feedsQuery } from "../api/queries";
 import { ProblemBox } from "../parts/ProblemBox";
 
 /** Requests to the camera, each a button. */
-export function Requests({ feed, mayChange }: { feed: Feed; mayChange: boolean }) {
+export function Requests({ feed }: { feed: Feed }) {
   const [adding, setAdding] = useState(false);
   const list = feed.requests ?? [];
   return (
@@ -34,19 +34,17 @@ export function Requests({ feed, mayChange }: { feed: Feed; mayChange: boolean }
         </Typography>
       )}
       {list.map((q) => (
-        <Row key={q.name} feed={feed} request={q} mayChange={mayChange} />
+        <Row key={q.name} feed={feed} request={q} />
       ))}
-      {mayChange && (
-        <Button startIcon={<AddIcon />} onClick={() => setAdding(true)} sx={{ alignSelf: "start" }}>
-          Add a request
-        </Button>
-      )}
+      <Button startIcon={<AddIcon />} onClick={() => setAdding(true)} sx={{ alignSelf: "start" }}>
+        Add a request
+      </Button>
       {adding && <RequestDialog feed={feed} onClose={() => setAdding(false)} />}
     </Stack>
   );
 }
 
-function Row({ feed, request, mayChange }: { feed: Feed; request: CameraRequest; mayChange: boolean }) {
+function Row({ feed, request }: { feed: Feed; request: CameraRequest }) {
   const queries = useQueryClient();
   const params = { path: { name: feed.name, request: request.name } };
   const run = useMutation({
@@ -60,14 +58,12 @@ function Row({ feed, request, mayChange }: { feed: Feed; request: CameraRequest;
   return (
     <Stack spacing={0.5}>
       <Stack direction="row" spacing={0.5} sx={{ alignItems: "center" }}>
-        <Button variant="outlined" size="small" startIcon={<SendIcon />} disabled={!mayChange} loading={run.isPending} onClick={() => run.mutate()}>
+        <Button variant="outlined" size="small" startIcon={<SendIcon />} loading={run.isPending} onClick={() => run.mutate()}>
           {request.name}
         </Button>
-        {mayChange && (
-          <IconButton size="small" aria-label={`Remove ${request.name}`} loading={remove.isPending} onClick={() => remove.mutate()}>
-            <DeleteOutlineIcon fontSize="small" />
-          </IconButton>
-        )}
+        <IconButton size="small" aria-label={`Remove ${request.name}`} loading={remove.isPending} onClick={() => remove.mutate()}>
+          <DeleteOutlineIcon fontSize="small" />
+        </IconButton>
       </Stack>
       <Box>
         <Typography variant="body2" color="textSecondary" sx={{ overflowWrap: "anywhere" }}>

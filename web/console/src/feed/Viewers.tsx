@@ -14,7 +14,7 @@ import { ProblemBox } from "../parts/ProblemBox";
 const methods: Record<Viewer["method"], string> = { hls: "HLS", "motion-jpeg": "Motion JPEG", webrtc: "WebRTC" };
 
 /** Who watches a feed now; each can be ended. */
-export function Viewers({ feed, mayEnd }: { feed: string; mayEnd: boolean }) {
+export function Viewers({ feed }: { feed: string }) {
   const query = viewersQuery(feed);
   const viewers = useQuery(query);
   const queries = useQueryClient();
@@ -30,14 +30,14 @@ export function Viewers({ feed, mayEnd }: { feed: string; mayEnd: boolean }) {
         </Typography>
       )}
       {viewers.data?.map((v) => (
-        <Row key={v.id} viewer={v} onEnd={mayEnd ? () => end.mutate(v.id) : undefined} />
+        <Row key={v.id} viewer={v} onEnd={() => end.mutate(v.id)} />
       ))}
       {end.isError && <ProblemBox problem={problemOf(end.error)} />}
     </Stack>
   );
 }
 
-function Row({ viewer: v, onEnd }: { viewer: Viewer; onEnd: (() => void) | undefined }) {
+function Row({ viewer: v, onEnd }: { viewer: Viewer; onEnd: () => void }) {
   const { now } = useLiveState();
   const parts = [`for ${span(v.since, now)}`, bytes(v.bytes)];
   if (v.variant) parts.push(v.variant);
@@ -54,13 +54,11 @@ function Row({ viewer: v, onEnd }: { viewer: Viewer; onEnd: (() => void) | undef
           {parts.join(" · ")}
         </Typography>
       </Stack>
-      {onEnd && (
-        <Tooltip title="End this viewer">
-          <IconButton size="small" aria-label={`End the viewer at ${v.address} by ${methods[v.method]}`} onClick={onEnd}>
-            <CloseIcon fontSize="inherit" />
-          </IconButton>
-        </Tooltip>
-      )}
+      <Tooltip title="End this viewer">
+        <IconButton size="small" aria-label={`End the viewer at ${v.address} by ${methods[v.method]}`} onClick={onEnd}>
+          <CloseIcon fontSize="inherit" />
+        </IconButton>
+      </Tooltip>
     </Stack>
   );
 }

@@ -20,6 +20,11 @@ export function share(v: number): string {
   return v <= 0 ? "–" : `${(100 * v).toFixed(v < 0.1 ? 1 : 0)} %`;
 }
 
+/** A moment as the browser's people write it, with seconds. */
+export function moment(at: string): string {
+  return new Date(at).toLocaleString(undefined, { dateStyle: "medium", timeStyle: "medium" });
+}
+
 export function span(from: string, now: number): string {
   const s = Math.max(0, (now - Date.parse(from)) / 1000);
   if (s < 60) return `${Math.floor(s)} s`;

@@ -18,8 +18,8 @@ import { client, dataOf, type Me } from "../api/client";
 import { useLiveState } from "../live/Live";
 
 const places = [
-  { to: "/", label: "Feeds" },
-  { to: "/events", label: "Events" },
+  { to: "/", label: "Feeds", engineers: false },
+  { to: "/events", label: "Events", engineers: true },
 ];
 
 export function Frame({ me, children }: { me: Me; children: ReactNode }) {
@@ -32,7 +32,7 @@ export function Frame({ me, children }: { me: Me; children: ReactNode }) {
           <Typography sx={{ fontWeight: 750, fontSize: "1.05rem", mr: { xs: 0, sm: 2 }, display: { xs: "none", sm: "block" } }}>
             Webostrum
           </Typography>
-          {places.map((p) => (
+          {places.filter((p) => !p.engineers || me.role === "engineer").map((p) => (
             <Button key={p.to} component={NavLink} to={p.to} end color="inherit" sx={{ "&.active": { color: "primary.main", bgcolor: "action.hover" } }}>
               {p.label}
             </Button>

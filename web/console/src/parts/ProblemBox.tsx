@@ -4,9 +4,9 @@ import Typography from "@mui/material/Typography";
 
 import type { Problem } from "../api/client";
 
-export function ProblemBox({ problem, severity = "error" }: { problem: Problem; severity?: "error" | "warning" }) {
+export function ProblemBox({ problem }: { problem: Problem }) {
   return (
-    <Alert severity={severity} variant="outlined">
+    <Alert severity="error" variant="outlined">
       <AlertTitle>{problem.message}</AlertTitle>
       {problem.remedy}
       {problem.code && (
