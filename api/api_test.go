@@ -328,3 +328,53 @@ func TestDocumentIsUpToDate(t *testing.T) {
 	require.NoError(t, err)
 	assert.JSONEq(t, string(want), string(got), "run \"make generate\"")
 }
+
+// TestEveryOperationIsExplained: each has a description, an example of what is sent and
+// of what is answered, and examples of its parameters; schemas have plain names.
+func TestEveryOperationIsExplained(t *testing.T) {
+	t.Parallel()
+	text, err := api.Document("test")
+	require.NoError(t, err)
+	type body struct {
+		Content map[string]struct{ Example any }
+	}
+	var doc struct {
+		Paths map[string]map[string]struct {
+			OperationID, Description string
+			Parameters               []struct {
+				Name    string
+				Example any
+			}
+			RequestBody *body
+			Responses   map[string]body
+		}
+		Components struct{ Schemas map[string]any }
+	}
+	require.NoError(t, json.Unmarshal(text, &doc))
+	assert.Greater(t, len(doc.Paths), 15)
+	for path, methods := range doc.Paths {
+		for method, op := range methods {
+			id := method + " " + path
+			assert.NotEmpty(t, op.Description, id)
+			for _, p := range op.Parameters {
+				assert.NotNil(t, p.Example, "%s: parameter %s", id, p.Name)
+			}
+			if op.RequestBody != nil {
+				for kind, c := range op.RequestBody.Content {
+					assert.NotNil(t, c.Example, "%s takes %s", id, kind)
+				}
+			}
+			for status, r := range op.Responses {
+				for kind, c := range r.Content {
+					if status[0] == '2' {
+						assert.NotNil(t, c.Example, "%s answers %s", id, kind)
+					}
+				}
+			}
+		}
+	}
+	for name := range doc.Components.Schemas {
+		assert.Regexp(t, `^[A-Z][A-Za-z]+$`, name)
+		assert.NotRegexp(t, `(Body|Output|Input|View|Request)$`, strings.Replace(name, "CameraRequest", "", 1), "%s is named for what it is", name)
+	}
+}

@@ -49,9 +49,8 @@ func (a *API) operations() {
 	huma.Register(h, operation("DELETE", "/viewers/{id}", "end-viewer", "End a viewer", needsEngineer, none), a.endViewer)
 	huma.Register(h, operation("POST", "/inspect", "inspect", "Look into a camera", needsEngineer, ok), a.inspectCamera)
 	huma.Register(h, operation("GET", "/events", "list-events", "What happened", needsEngineer, ok), a.listEvents)
-	liveOp := operation("GET", "/live", "live", "State of all feeds and new events, as server-sent events", needsViewer, ok)
-	liveOp.Description = "Events named \"feeds\" hold {now, feeds}, once a second and at every change; events named \"event\" hold one event."
-	huma.Register(h, liveOp, a.live)
+	huma.Register(h, operation("GET", "/live", "live", "State of all feeds and new events, as server-sent events", needsViewer, ok), a.live)
+	a.explain()
 }
 
 // takesMergePatch says in the document what a patch is of; huma sees only its bytes.

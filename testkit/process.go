@@ -156,7 +156,7 @@ func StartDemo(data string) (*Demo, error) {
 		return nil, err
 	}
 	d := &Demo{Data: data, Control: ports[1]}
-	d.Args = []string{"demo", "--demo-data", data, "--listen", ports[0], "--webrtc-listen", "127.0.0.1:0", "--camera-listen", "127.0.0.1:0", "--control", ports[1]}
+	d.Args = []string{"demo", "--data", data, "--listen", ports[0], "--webrtc-listen", "127.0.0.1:0", "--camera-listen", "127.0.0.1:0", "--control", ports[1]}
 	return d, d.Again()
 }
 

@@ -102,7 +102,7 @@ func (a *app) followEvents(ctx context.Context, c *cli.Command, cl *client.Clien
 			q.After = events[0].ID
 		}
 		var err error
-		if events, err = cl.Events(ctx, q); err != nil {
+		if events, err = pastEvents(ctx, cl, q, 0); err != nil {
 			return err
 		}
 		if err := a.showEvents(c, events, false); err != nil {

@@ -11,10 +11,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All accounts */
+        /**
+         * All accounts
+         * @description Without their passwords, of which hashes alone are kept.
+         */
         get: operations["list-accounts"];
         put?: never;
-        /** Add an account */
+        /**
+         * Add an account
+         * @description The password is hashed, and told to nobody again.
+         */
         post: operations["add-account"];
         delete?: never;
         options?: never;
@@ -32,7 +38,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Remove an account */
+        /**
+         * Remove an account
+         * @description Ends its sessions, and within a second what they let somebody watch. The first account cannot be removed.
+         */
         delete: operations["remove-account"];
         options?: never;
         head?: never;
@@ -47,7 +56,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Give an account another password */
+        /**
+         * Give an account another password
+         * @description Ends the account's sessions, and within a second what they let somebody watch.
+         */
         put: operations["set-password"];
         post?: never;
         delete?: never;
@@ -63,7 +75,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What happened */
+        /**
+         * What happened
+         * @description Newest first, page by page: before takes the number of the last event of the page before. after asks for what is newer than a number.
+         */
         get: operations["list-events"];
         put?: never;
         post?: never;
@@ -80,10 +95,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All feeds with their state */
+        /**
+         * All feeds with their state
+         * @description Viewers are not told of cameras' addresses, requests and answers.
+         */
         get: operations["list-feeds"];
         put?: never;
-        /** Add a feed */
+        /**
+         * Add a feed
+         * @description The camera is opened at once unless enabled is false. What is left out has its default. The answer does not wait for the camera; ask for the feed, or listen to live, for how it went.
+         */
         post: operations["add-feed"];
         delete?: never;
         options?: never;
@@ -98,15 +119,24 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** One feed with its state */
+        /**
+         * One feed with its state
+         * @description Viewers are not told of the camera's address, requests and answers.
+         */
         get: operations["show-feed"];
         put?: never;
         post?: never;
-        /** Remove a feed */
+        /**
+         * Remove a feed
+         * @description Ends the feed and all who watch it, and forgets its address and credentials. Its events stay.
+         */
         delete: operations["remove-feed"];
         options?: never;
         head?: never;
-        /** Change a feed */
+        /**
+         * Change a feed
+         * @description A JSON merge patch (RFC 7396) of the settings: members left out stay, null brings a default back. A camera on another host needs its password again.
+         */
         patch: operations["edit-feed"];
         trace?: never;
     };
@@ -117,7 +147,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What delay cannot be avoided in each delivery */
+        /**
+         * What delay cannot be avoided in each delivery
+         * @description By what the feed and its settings are, part by part. What the viewer's line and screen add is not in it.
+         */
         get: operations["feed-delay"];
         put?: never;
         post?: never;
@@ -134,7 +167,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Bit and frame rate of the last minutes */
+        /**
+         * Bit and frame rate of the last minutes
+         * @description What came from the camera, second by second, for five minutes at most.
+         */
         get: operations["feed-history"];
         put?: never;
         post?: never;
@@ -151,10 +187,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A feed's links */
+        /**
+         * A feed's links
+         * @description Without their addresses, which are shown only when a link is made.
+         */
         get: operations["list-links"];
         put?: never;
-        /** Make a link that lets whoever has it watch the feed */
+        /**
+         * Make a link that lets whoever has it watch the feed
+         * @description Its address is shown only in this answer. Whoever has it may watch this one feed, until the link is ended.
+         */
         post: operations["add-link"];
         delete?: never;
         options?: never;
@@ -172,7 +214,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** End a link */
+        /**
+         * End a link
+         * @description Whoever watches by it is ended within a second.
+         */
         delete: operations["remove-link"];
         options?: never;
         head?: never;
@@ -188,7 +233,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Add a rendition */
+        /**
+         * Add a rendition
+         * @description It is made while somebody watches it, and a little longer. Twelve of a feed at most.
+         */
         post: operations["add-rendition"];
         delete?: never;
         options?: never;
@@ -206,11 +254,17 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Remove a rendition */
+        /**
+         * Remove a rendition
+         * @description Who watches it is sent the camera's own video by HLS, and ends by Motion JPEG.
+         */
         delete: operations["remove-rendition"];
         options?: never;
         head?: never;
-        /** Change a rendition */
+        /**
+         * Change a rendition
+         * @description Members left out stay as they are. Who watches goes on, with the new settings from the next keyframe.
+         */
         patch: operations["edit-rendition"];
         trace?: never;
     };
@@ -223,7 +277,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Add a request to the camera */
+        /**
+         * Add a request to the camera
+         * @description Values in the target's query and the body are credentials: they are kept sealed and shown as ***.
+         */
         post: operations["add-camera-request"];
         delete?: never;
         options?: never;
@@ -241,7 +298,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Remove a request to the camera */
+        /**
+         * Remove a request to the camera
+         * @description It is not sent any more; the camera keeps what it was told.
+         */
         delete: operations["remove-camera-request"];
         options?: never;
         head?: never;
@@ -257,7 +317,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Send a request to the camera */
+        /**
+         * Send a request to the camera
+         * @description Answers with what the camera said, the first of it, whatever its status.
+         */
         post: operations["run-camera-request"];
         delete?: never;
         options?: never;
@@ -274,7 +337,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Switch a feed on, or try again at once */
+        /**
+         * Switch a feed on, or try again at once
+         * @description A feed that is on and waits for its next try is tried now.
+         */
         post: operations["start-feed"];
         delete?: never;
         options?: never;
@@ -291,7 +357,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Switch a feed off */
+        /**
+         * Switch a feed off
+         * @description The camera's connection is closed, and all who watch are told.
+         */
         post: operations["stop-feed"];
         delete?: never;
         options?: never;
@@ -308,7 +377,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Look into a camera */
+        /**
+         * Look into a camera
+         * @description Opens the camera, reads for some seconds, and says what it sends and what to look out for. Nothing is kept. Answers after that time; eight at a time.
+         */
         post: operations["inspect"];
         delete?: never;
         options?: never;
@@ -325,7 +397,7 @@ export interface paths {
         };
         /**
          * State of all feeds and new events, as server-sent events
-         * @description Events named "feeds" hold {now, feeds}, once a second and at every change; events named "event" hold one event.
+         * @description Events named "feeds" hold {now, feeds}, once a second and at every change; events named "event" hold one event, for engineers.
          */
         get: operations["live"];
         put?: never;
@@ -343,7 +415,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who is signed in */
+        /**
+         * Who is signed in
+         * @description The account of the session or token, and what it may do: engineers everything, viewers watch.
+         */
         get: operations["me"];
         put?: never;
         post?: never;
@@ -360,10 +435,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What the sign-in page needs to know */
+        /**
+         * What the sign-in page needs to know
+         * @description Strangers are told the first account's name until somebody has signed in, and nothing after that.
+         */
         get: operations["sign-in-page"];
         put?: never;
-        /** Sign in */
+        /**
+         * Sign in
+         * @description Sets the session's cookie, which requests that change something need together with the Origin of the service's own pages. Wrong tries are slowed down by account and by address.
+         */
         post: operations["sign-in"];
         delete?: never;
         options?: never;
@@ -380,7 +461,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Sign out */
+        /**
+         * Sign out
+         * @description Ends the session, and within a second whatever it let somebody watch.
+         */
         post: operations["sign-out"];
         delete?: never;
         options?: never;
@@ -395,7 +479,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who watches now */
+        /**
+         * Who watches now
+         * @description All who watch any feed, those of each method, the longest first.
+         */
         get: operations["list-viewers"];
         put?: never;
         post?: never;
@@ -415,7 +502,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** End a viewer */
+        /**
+         * End a viewer
+         * @description Players are told that they were ended, and do not come back by themselves for a minute.
+         */
         delete: operations["end-viewer"];
         options?: never;
         head?: never;
@@ -1319,6 +1409,17 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "accounts": [
+                     *         {
+                     *           "name": "night-shift",
+                     *           "role": "viewer",
+                     *           "created": "2026-11-26T07:30:00Z"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["AccountList"];
                 };
             };
@@ -1369,6 +1470,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "night-shift",
+                 *       "role": "viewer",
+                 *       "password": "correct horse battery"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewAccount"];
             };
         };
@@ -1379,6 +1487,13 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "night-shift",
+                     *       "role": "viewer",
+                     *       "created": "2026-11-26T07:30:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Account"];
                 };
             };
@@ -1425,7 +1540,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name of the account */
+                /**
+                 * @description Name of the account
+                 * @example night-shift
+                 */
                 account: string;
             };
             cookie?: never;
@@ -1457,6 +1575,24 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -1482,13 +1618,21 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name of the account */
+                /**
+                 * @description Name of the account
+                 * @example night-shift
+                 */
                 account: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "password": "correct horse battery"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewPassword"];
             };
         };
@@ -1518,6 +1662,24 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -1541,17 +1703,35 @@ export interface operations {
     "list-events": {
         parameters: {
             query?: {
-                /** @description Only this feed's events */
+                /**
+                 * @description Only this feed's events
+                 * @example lower-station
+                 */
                 feed?: string;
-                /** @description Only events of this kind */
+                /**
+                 * @description Only events of this kind
+                 * @example state
+                 */
                 kind?: "state" | "change" | "warning" | "sign-in" | "service" | "transcode" | "request";
-                /** @description Only events from this time on */
+                /**
+                 * @description Only events from this time on
+                 * @example 2026-11-26T07:30:00Z
+                 */
                 since?: string;
-                /** @description Only events older than this number */
+                /**
+                 * @description Only events older than this number
+                 * @example 1200
+                 */
                 before?: number;
-                /** @description Only events newer than this number */
+                /**
+                 * @description Only events newer than this number
+                 * @example 1150
+                 */
                 after?: number;
-                /** @description How many at most; ask again with before for more */
+                /**
+                 * @description How many at most; ask again with before for more
+                 * @example 50
+                 */
                 limit?: number;
             };
             header?: never;
@@ -1566,6 +1746,19 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "events": [
+                     *         {
+                     *           "id": 1199,
+                     *           "at": "2026-11-26T07:30:00Z",
+                     *           "feed": "lower-station",
+                     *           "kind": "state",
+                     *           "text": "live"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["EventList"];
                 };
             };
@@ -1622,6 +1815,129 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "feeds": [
+                     *         {
+                     *           "name": "lower-station",
+                     *           "enabled": true,
+                     *           "credentials": true,
+                     *           "title": "Lower station",
+                     *           "public": true,
+                     *           "camera": {
+                     *             "url": "rtsp://192.0.2.7:554/main",
+                     *             "transport": "auto",
+                     *             "fetch": "auto",
+                     *             "fingerprint": "",
+                     *             "pollSeconds": 2,
+                     *             "answerSeconds": 5,
+                     *             "firstFrameSeconds": 10,
+                     *             "stallSeconds": 5
+                     *           },
+                     *           "delivery": {
+                     *             "segmentSeconds": 2,
+                     *             "playlistLength": 6
+                     *           },
+                     *           "pictures": {
+                     *             "size": "",
+                     *             "frameRate": 0,
+                     *             "quality": 0
+                     *           },
+                     *           "audio": {
+                     *             "mode": "automatic",
+                     *             "hls": "as-feed",
+                     *             "webrtc": "as-feed"
+                     *           },
+                     *           "state": "live",
+                     *           "since": "2026-11-26T07:30:00Z",
+                     *           "reason": "Frames come and go out.",
+                     *           "run": "r8m2",
+                     *           "codec": "H264",
+                     *           "width": 1280,
+                     *           "height": 720,
+                     *           "bitRate": 2010000,
+                     *           "frameRate": 25,
+                     *           "keyframeSeconds": 2,
+                     *           "targetSeconds": 2,
+                     *           "viewers": 3,
+                     *           "session": {
+                     *             "transport": "tcp",
+                     *             "codec": "H264",
+                     *             "profile": "Main",
+                     *             "level": "3.1",
+                     *             "bFrames": false,
+                     *             "slices": 1,
+                     *             "packets": 91230,
+                     *             "lost": 0,
+                     *             "dropped": 0,
+                     *             "clockJumps": 0,
+                     *             "unchanged": 0,
+                     *             "reopened": 0,
+                     *             "senderReports": true,
+                     *             "clockOffsetSeconds": 0
+                     *           },
+                     *           "renditions": [
+                     *             {
+                     *               "name": "small",
+                     *               "codec": "H264",
+                     *               "size": "640x360",
+                     *               "frameRate": 12.5,
+                     *               "bitRate": 400000,
+                     *               "text": "{place}  {date} {time}",
+                     *               "automatic": false,
+                     *               "running": true,
+                     *               "users": 1,
+                     *               "outWidth": 640,
+                     *               "outHeight": 360,
+                     *               "share": 0.06,
+                     *               "outFrameRate": 12.5,
+                     *               "path": "/media/lower-station/hls/small/index.m3u8"
+                     *             }
+                     *           ],
+                     *           "requests": [
+                     *             {
+                     *               "name": "picture-settings",
+                     *               "method": "GET",
+                     *               "target": "/settings?size=***",
+                     *               "atConnection": true
+                     *             }
+                     *           ],
+                     *           "transcoding": {
+                     *             "running": false,
+                     *             "memoryBytes": 0,
+                     *             "processor": 0,
+                     *             "decoding": 0,
+                     *             "dropped": 0,
+                     *             "undecoded": 0,
+                     *             "restarts": 0
+                     *           },
+                     *           "audioStatus": {
+                     *             "codec": "AAC",
+                     *             "clockRate": 16000,
+                     *             "channels": 1,
+                     *             "lost": 0,
+                     *             "running": false,
+                     *             "processor": 0,
+                     *             "memoryBytes": 0,
+                     *             "hls": {
+                     *               "codec": "AAC",
+                     *               "transcoded": false,
+                     *               "why": "AAC goes out as it comes."
+                     *             },
+                     *             "webrtc": {
+                     *               "codec": "Opus",
+                     *               "transcoded": true,
+                     *               "why": "Browsers take Opus by WebRTC, so AAC is transcoded."
+                     *             },
+                     *             "motionJpeg": {
+                     *               "transcoded": false,
+                     *               "why": ""
+                     *             }
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["FeedList"];
                 };
             };
@@ -1672,6 +1988,37 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "lower-station",
+                 *       "title": "Lower station",
+                 *       "public": true,
+                 *       "camera": {
+                 *         "url": "rtsp://192.0.2.7:554/main",
+                 *         "transport": "auto",
+                 *         "fetch": "auto",
+                 *         "fingerprint": "",
+                 *         "pollSeconds": 2,
+                 *         "answerSeconds": 5,
+                 *         "firstFrameSeconds": 10,
+                 *         "stallSeconds": 5
+                 *       },
+                 *       "delivery": {
+                 *         "segmentSeconds": 2,
+                 *         "playlistLength": 6
+                 *       },
+                 *       "pictures": {
+                 *         "size": "",
+                 *         "frameRate": 0,
+                 *         "quality": 0
+                 *       },
+                 *       "audio": {
+                 *         "mode": "automatic",
+                 *         "hls": "as-feed",
+                 *         "webrtc": "as-feed"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewFeed"];
             };
         };
@@ -1682,6 +2029,125 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "lower-station",
+                     *       "enabled": true,
+                     *       "credentials": true,
+                     *       "title": "Lower station",
+                     *       "public": true,
+                     *       "camera": {
+                     *         "url": "rtsp://192.0.2.7:554/main",
+                     *         "transport": "auto",
+                     *         "fetch": "auto",
+                     *         "fingerprint": "",
+                     *         "pollSeconds": 2,
+                     *         "answerSeconds": 5,
+                     *         "firstFrameSeconds": 10,
+                     *         "stallSeconds": 5
+                     *       },
+                     *       "delivery": {
+                     *         "segmentSeconds": 2,
+                     *         "playlistLength": 6
+                     *       },
+                     *       "pictures": {
+                     *         "size": "",
+                     *         "frameRate": 0,
+                     *         "quality": 0
+                     *       },
+                     *       "audio": {
+                     *         "mode": "automatic",
+                     *         "hls": "as-feed",
+                     *         "webrtc": "as-feed"
+                     *       },
+                     *       "state": "live",
+                     *       "since": "2026-11-26T07:30:00Z",
+                     *       "reason": "Frames come and go out.",
+                     *       "run": "r8m2",
+                     *       "codec": "H264",
+                     *       "width": 1280,
+                     *       "height": 720,
+                     *       "bitRate": 2010000,
+                     *       "frameRate": 25,
+                     *       "keyframeSeconds": 2,
+                     *       "targetSeconds": 2,
+                     *       "viewers": 3,
+                     *       "session": {
+                     *         "transport": "tcp",
+                     *         "codec": "H264",
+                     *         "profile": "Main",
+                     *         "level": "3.1",
+                     *         "bFrames": false,
+                     *         "slices": 1,
+                     *         "packets": 91230,
+                     *         "lost": 0,
+                     *         "dropped": 0,
+                     *         "clockJumps": 0,
+                     *         "unchanged": 0,
+                     *         "reopened": 0,
+                     *         "senderReports": true,
+                     *         "clockOffsetSeconds": 0
+                     *       },
+                     *       "renditions": [
+                     *         {
+                     *           "name": "small",
+                     *           "codec": "H264",
+                     *           "size": "640x360",
+                     *           "frameRate": 12.5,
+                     *           "bitRate": 400000,
+                     *           "text": "{place}  {date} {time}",
+                     *           "automatic": false,
+                     *           "running": true,
+                     *           "users": 1,
+                     *           "outWidth": 640,
+                     *           "outHeight": 360,
+                     *           "share": 0.06,
+                     *           "outFrameRate": 12.5,
+                     *           "path": "/media/lower-station/hls/small/index.m3u8"
+                     *         }
+                     *       ],
+                     *       "requests": [
+                     *         {
+                     *           "name": "picture-settings",
+                     *           "method": "GET",
+                     *           "target": "/settings?size=***",
+                     *           "atConnection": true
+                     *         }
+                     *       ],
+                     *       "transcoding": {
+                     *         "running": false,
+                     *         "memoryBytes": 0,
+                     *         "processor": 0,
+                     *         "decoding": 0,
+                     *         "dropped": 0,
+                     *         "undecoded": 0,
+                     *         "restarts": 0
+                     *       },
+                     *       "audioStatus": {
+                     *         "codec": "AAC",
+                     *         "clockRate": 16000,
+                     *         "channels": 1,
+                     *         "lost": 0,
+                     *         "running": false,
+                     *         "processor": 0,
+                     *         "memoryBytes": 0,
+                     *         "hls": {
+                     *           "codec": "AAC",
+                     *           "transcoded": false,
+                     *           "why": "AAC goes out as it comes."
+                     *         },
+                     *         "webrtc": {
+                     *           "codec": "Opus",
+                     *           "transcoded": true,
+                     *           "why": "Browsers take Opus by WebRTC, so AAC is transcoded."
+                     *         },
+                     *         "motionJpeg": {
+                     *           "transcoded": false,
+                     *           "why": ""
+                     *         }
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["Feed"];
                 };
             };
@@ -1728,7 +2194,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name of the feed */
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
                 name: string;
             };
             cookie?: never;
@@ -1741,6 +2210,125 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "lower-station",
+                     *       "enabled": true,
+                     *       "credentials": true,
+                     *       "title": "Lower station",
+                     *       "public": true,
+                     *       "camera": {
+                     *         "url": "rtsp://192.0.2.7:554/main",
+                     *         "transport": "auto",
+                     *         "fetch": "auto",
+                     *         "fingerprint": "",
+                     *         "pollSeconds": 2,
+                     *         "answerSeconds": 5,
+                     *         "firstFrameSeconds": 10,
+                     *         "stallSeconds": 5
+                     *       },
+                     *       "delivery": {
+                     *         "segmentSeconds": 2,
+                     *         "playlistLength": 6
+                     *       },
+                     *       "pictures": {
+                     *         "size": "",
+                     *         "frameRate": 0,
+                     *         "quality": 0
+                     *       },
+                     *       "audio": {
+                     *         "mode": "automatic",
+                     *         "hls": "as-feed",
+                     *         "webrtc": "as-feed"
+                     *       },
+                     *       "state": "live",
+                     *       "since": "2026-11-26T07:30:00Z",
+                     *       "reason": "Frames come and go out.",
+                     *       "run": "r8m2",
+                     *       "codec": "H264",
+                     *       "width": 1280,
+                     *       "height": 720,
+                     *       "bitRate": 2010000,
+                     *       "frameRate": 25,
+                     *       "keyframeSeconds": 2,
+                     *       "targetSeconds": 2,
+                     *       "viewers": 3,
+                     *       "session": {
+                     *         "transport": "tcp",
+                     *         "codec": "H264",
+                     *         "profile": "Main",
+                     *         "level": "3.1",
+                     *         "bFrames": false,
+                     *         "slices": 1,
+                     *         "packets": 91230,
+                     *         "lost": 0,
+                     *         "dropped": 0,
+                     *         "clockJumps": 0,
+                     *         "unchanged": 0,
+                     *         "reopened": 0,
+                     *         "senderReports": true,
+                     *         "clockOffsetSeconds": 0
+                     *       },
+                     *       "renditions": [
+                     *         {
+                     *           "name": "small",
+                     *           "codec": "H264",
+                     *           "size": "640x360",
+                     *           "frameRate": 12.5,
+                     *           "bitRate": 400000,
+                     *           "text": "{place}  {date} {time}",
+                     *           "automatic": false,
+                     *           "running": true,
+                     *           "users": 1,
+                     *           "outWidth": 640,
+                     *           "outHeight": 360,
+                     *           "share": 0.06,
+                     *           "outFrameRate": 12.5,
+                     *           "path": "/media/lower-station/hls/small/index.m3u8"
+                     *         }
+                     *       ],
+                     *       "requests": [
+                     *         {
+                     *           "name": "picture-settings",
+                     *           "method": "GET",
+                     *           "target": "/settings?size=***",
+                     *           "atConnection": true
+                     *         }
+                     *       ],
+                     *       "transcoding": {
+                     *         "running": false,
+                     *         "memoryBytes": 0,
+                     *         "processor": 0,
+                     *         "decoding": 0,
+                     *         "dropped": 0,
+                     *         "undecoded": 0,
+                     *         "restarts": 0
+                     *       },
+                     *       "audioStatus": {
+                     *         "codec": "AAC",
+                     *         "clockRate": 16000,
+                     *         "channels": 1,
+                     *         "lost": 0,
+                     *         "running": false,
+                     *         "processor": 0,
+                     *         "memoryBytes": 0,
+                     *         "hls": {
+                     *           "codec": "AAC",
+                     *           "transcoded": false,
+                     *           "why": "AAC goes out as it comes."
+                     *         },
+                     *         "webrtc": {
+                     *           "codec": "Opus",
+                     *           "transcoded": true,
+                     *           "why": "Browsers take Opus by WebRTC, so AAC is transcoded."
+                     *         },
+                     *         "motionJpeg": {
+                     *           "transcoded": false,
+                     *           "why": ""
+                     *         }
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["Feed"];
                 };
             };
@@ -1759,6 +2347,24 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
@@ -1787,7 +2393,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name of the feed */
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
                 name: string;
             };
             cookie?: never;
@@ -1819,6 +2428,24 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -1844,13 +2471,24 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name of the feed */
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
                 name: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "delivery": {
+                 *         "segmentSeconds": 1
+                 *       },
+                 *       "public": true
+                 *     }
+                 */
                 "application/merge-patch+json": components["schemas"]["FeedSettings"];
             };
         };
@@ -1861,6 +2499,125 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "lower-station",
+                     *       "enabled": true,
+                     *       "credentials": true,
+                     *       "title": "Lower station",
+                     *       "public": true,
+                     *       "camera": {
+                     *         "url": "rtsp://192.0.2.7:554/main",
+                     *         "transport": "auto",
+                     *         "fetch": "auto",
+                     *         "fingerprint": "",
+                     *         "pollSeconds": 2,
+                     *         "answerSeconds": 5,
+                     *         "firstFrameSeconds": 10,
+                     *         "stallSeconds": 5
+                     *       },
+                     *       "delivery": {
+                     *         "segmentSeconds": 2,
+                     *         "playlistLength": 6
+                     *       },
+                     *       "pictures": {
+                     *         "size": "",
+                     *         "frameRate": 0,
+                     *         "quality": 0
+                     *       },
+                     *       "audio": {
+                     *         "mode": "automatic",
+                     *         "hls": "as-feed",
+                     *         "webrtc": "as-feed"
+                     *       },
+                     *       "state": "live",
+                     *       "since": "2026-11-26T07:30:00Z",
+                     *       "reason": "Frames come and go out.",
+                     *       "run": "r8m2",
+                     *       "codec": "H264",
+                     *       "width": 1280,
+                     *       "height": 720,
+                     *       "bitRate": 2010000,
+                     *       "frameRate": 25,
+                     *       "keyframeSeconds": 2,
+                     *       "targetSeconds": 2,
+                     *       "viewers": 3,
+                     *       "session": {
+                     *         "transport": "tcp",
+                     *         "codec": "H264",
+                     *         "profile": "Main",
+                     *         "level": "3.1",
+                     *         "bFrames": false,
+                     *         "slices": 1,
+                     *         "packets": 91230,
+                     *         "lost": 0,
+                     *         "dropped": 0,
+                     *         "clockJumps": 0,
+                     *         "unchanged": 0,
+                     *         "reopened": 0,
+                     *         "senderReports": true,
+                     *         "clockOffsetSeconds": 0
+                     *       },
+                     *       "renditions": [
+                     *         {
+                     *           "name": "small",
+                     *           "codec": "H264",
+                     *           "size": "640x360",
+                     *           "frameRate": 12.5,
+                     *           "bitRate": 400000,
+                     *           "text": "{place}  {date} {time}",
+                     *           "automatic": false,
+                     *           "running": true,
+                     *           "users": 1,
+                     *           "outWidth": 640,
+                     *           "outHeight": 360,
+                     *           "share": 0.06,
+                     *           "outFrameRate": 12.5,
+                     *           "path": "/media/lower-station/hls/small/index.m3u8"
+                     *         }
+                     *       ],
+                     *       "requests": [
+                     *         {
+                     *           "name": "picture-settings",
+                     *           "method": "GET",
+                     *           "target": "/settings?size=***",
+                     *           "atConnection": true
+                     *         }
+                     *       ],
+                     *       "transcoding": {
+                     *         "running": false,
+                     *         "memoryBytes": 0,
+                     *         "processor": 0,
+                     *         "decoding": 0,
+                     *         "dropped": 0,
+                     *         "undecoded": 0,
+                     *         "restarts": 0
+                     *       },
+                     *       "audioStatus": {
+                     *         "codec": "AAC",
+                     *         "clockRate": 16000,
+                     *         "channels": 1,
+                     *         "lost": 0,
+                     *         "running": false,
+                     *         "processor": 0,
+                     *         "memoryBytes": 0,
+                     *         "hls": {
+                     *           "codec": "AAC",
+                     *           "transcoded": false,
+                     *           "why": "AAC goes out as it comes."
+                     *         },
+                     *         "webrtc": {
+                     *           "codec": "Opus",
+                     *           "transcoded": true,
+                     *           "why": "Browsers take Opus by WebRTC, so AAC is transcoded."
+                     *         },
+                     *         "motionJpeg": {
+                     *           "transcoded": false,
+                     *           "why": ""
+                     *         }
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["Feed"];
                 };
             };
@@ -1879,6 +2636,24 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
@@ -1907,7 +2682,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name of the feed */
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
                 name: string;
             };
             cookie?: never;
@@ -1920,6 +2698,23 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "deliveries": [
+                     *         {
+                     *           "delivery": "webrtc",
+                     *           "seconds": 0.1,
+                     *           "parts": [
+                     *             {
+                     *               "name": "frame",
+                     *               "seconds": 0.04,
+                     *               "why": "a frame leaves when the next one comes"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["DelayList"];
                 };
             };
@@ -1938,6 +2733,24 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
@@ -1966,7 +2779,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name of the feed */
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
                 name: string;
             };
             cookie?: never;
@@ -1979,6 +2795,17 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "points": [
+                     *         {
+                     *           "at": "2026-11-26T07:30:00Z",
+                     *           "bitRate": 2010000,
+                     *           "frameRate": 25
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["History"];
                 };
             };
@@ -1997,6 +2824,24 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
@@ -2025,7 +2870,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name of the feed */
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
                 name: string;
             };
             cookie?: never;
@@ -2038,6 +2886,16 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "links": [
+                     *         {
+                     *           "name": "town-hall",
+                     *           "created": "2026-11-26T07:30:00Z"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["LinkList"];
                 };
             };
@@ -2056,6 +2914,24 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
@@ -2084,13 +2960,21 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name of the feed */
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
                 name: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "town-hall"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewLink"];
             };
         };
@@ -2101,6 +2985,13 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "town-hall",
+                     *       "created": "2026-11-26T07:30:00Z",
+                     *       "path": "/media/lower-station/link/c2hvd24gb25jZQ/"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Link"];
                 };
             };
@@ -2119,6 +3010,24 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
@@ -2147,9 +3056,15 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name of the feed */
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
                 name: string;
-                /** @description Name of the link */
+                /**
+                 * @description Name of the link
+                 * @example town-hall
+                 */
                 link: string;
             };
             cookie?: never;
@@ -2181,6 +3096,24 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -2206,13 +3139,26 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name of the feed */
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
                 name: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "small",
+                 *       "codec": "H264",
+                 *       "size": "640x360",
+                 *       "frameRate": 12.5,
+                 *       "bitRate": 400000,
+                 *       "text": "{place}  {date} {time}"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewRendition"];
             };
         };
@@ -2223,6 +3169,24 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "small",
+                     *       "codec": "H264",
+                     *       "size": "640x360",
+                     *       "frameRate": 12.5,
+                     *       "bitRate": 400000,
+                     *       "text": "{place}  {date} {time}",
+                     *       "automatic": false,
+                     *       "running": true,
+                     *       "users": 1,
+                     *       "outWidth": 640,
+                     *       "outHeight": 360,
+                     *       "share": 0.06,
+                     *       "outFrameRate": 12.5,
+                     *       "path": "/media/lower-station/hls/small/index.m3u8"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Rendition"];
                 };
             };
@@ -2241,6 +3205,24 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
@@ -2269,9 +3251,15 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name of the feed */
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
                 name: string;
-                /** @description Name of the rendition */
+                /**
+                 * @description Name of the rendition
+                 * @example small
+                 */
                 rendition: string;
             };
             cookie?: never;
@@ -2300,6 +3288,24 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
@@ -2328,15 +3334,26 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name of the feed */
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
                 name: string;
-                /** @description Name of the rendition */
+                /**
+                 * @description Name of the rendition
+                 * @example small
+                 */
                 rendition: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "size": "480x"
+                 *     }
+                 */
                 "application/json": components["schemas"]["RenditionChange"];
             };
         };
@@ -2347,6 +3364,24 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "small",
+                     *       "codec": "H264",
+                     *       "size": "640x360",
+                     *       "frameRate": 12.5,
+                     *       "bitRate": 400000,
+                     *       "text": "{place}  {date} {time}",
+                     *       "automatic": false,
+                     *       "running": true,
+                     *       "users": 1,
+                     *       "outWidth": 640,
+                     *       "outHeight": 360,
+                     *       "share": 0.06,
+                     *       "outFrameRate": 12.5,
+                     *       "path": "/media/lower-station/hls/small/index.m3u8"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Rendition"];
                 };
             };
@@ -2365,6 +3400,24 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
@@ -2393,13 +3446,24 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name of the feed */
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
                 name: string;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "picture-settings",
+                 *       "method": "GET",
+                 *       "target": "/settings?size=960x540",
+                 *       "atConnection": true
+                 *     }
+                 */
                 "application/json": components["schemas"]["CameraRequest"];
             };
         };
@@ -2410,6 +3474,14 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "picture-settings",
+                     *       "method": "GET",
+                     *       "target": "/settings?size=***",
+                     *       "atConnection": true
+                     *     }
+                     */
                     "application/json": components["schemas"]["CameraRequest"];
                 };
             };
@@ -2428,6 +3500,24 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
@@ -2456,9 +3546,15 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name of the feed */
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
                 name: string;
-                /** @description Name of the request */
+                /**
+                 * @description Name of the request
+                 * @example picture-settings
+                 */
                 request: string;
             };
             cookie?: never;
@@ -2490,6 +3586,24 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -2515,9 +3629,15 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name of the feed */
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
                 name: string;
-                /** @description Name of the request */
+                /**
+                 * @description Name of the request
+                 * @example picture-settings
+                 */
                 request: string;
             };
             cookie?: never;
@@ -2530,6 +3650,13 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "status": 200,
+                     *       "text": "size=960x540",
+                     *       "milliseconds": 42
+                     *     }
+                     */
                     "application/json": components["schemas"]["CameraAnswer"];
                 };
             };
@@ -2548,6 +3675,24 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
@@ -2576,7 +3721,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name of the feed */
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
                 name: string;
             };
             cookie?: never;
@@ -2589,6 +3737,125 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "lower-station",
+                     *       "enabled": true,
+                     *       "credentials": true,
+                     *       "title": "Lower station",
+                     *       "public": true,
+                     *       "camera": {
+                     *         "url": "rtsp://192.0.2.7:554/main",
+                     *         "transport": "auto",
+                     *         "fetch": "auto",
+                     *         "fingerprint": "",
+                     *         "pollSeconds": 2,
+                     *         "answerSeconds": 5,
+                     *         "firstFrameSeconds": 10,
+                     *         "stallSeconds": 5
+                     *       },
+                     *       "delivery": {
+                     *         "segmentSeconds": 2,
+                     *         "playlistLength": 6
+                     *       },
+                     *       "pictures": {
+                     *         "size": "",
+                     *         "frameRate": 0,
+                     *         "quality": 0
+                     *       },
+                     *       "audio": {
+                     *         "mode": "automatic",
+                     *         "hls": "as-feed",
+                     *         "webrtc": "as-feed"
+                     *       },
+                     *       "state": "live",
+                     *       "since": "2026-11-26T07:30:00Z",
+                     *       "reason": "Frames come and go out.",
+                     *       "run": "r8m2",
+                     *       "codec": "H264",
+                     *       "width": 1280,
+                     *       "height": 720,
+                     *       "bitRate": 2010000,
+                     *       "frameRate": 25,
+                     *       "keyframeSeconds": 2,
+                     *       "targetSeconds": 2,
+                     *       "viewers": 3,
+                     *       "session": {
+                     *         "transport": "tcp",
+                     *         "codec": "H264",
+                     *         "profile": "Main",
+                     *         "level": "3.1",
+                     *         "bFrames": false,
+                     *         "slices": 1,
+                     *         "packets": 91230,
+                     *         "lost": 0,
+                     *         "dropped": 0,
+                     *         "clockJumps": 0,
+                     *         "unchanged": 0,
+                     *         "reopened": 0,
+                     *         "senderReports": true,
+                     *         "clockOffsetSeconds": 0
+                     *       },
+                     *       "renditions": [
+                     *         {
+                     *           "name": "small",
+                     *           "codec": "H264",
+                     *           "size": "640x360",
+                     *           "frameRate": 12.5,
+                     *           "bitRate": 400000,
+                     *           "text": "{place}  {date} {time}",
+                     *           "automatic": false,
+                     *           "running": true,
+                     *           "users": 1,
+                     *           "outWidth": 640,
+                     *           "outHeight": 360,
+                     *           "share": 0.06,
+                     *           "outFrameRate": 12.5,
+                     *           "path": "/media/lower-station/hls/small/index.m3u8"
+                     *         }
+                     *       ],
+                     *       "requests": [
+                     *         {
+                     *           "name": "picture-settings",
+                     *           "method": "GET",
+                     *           "target": "/settings?size=***",
+                     *           "atConnection": true
+                     *         }
+                     *       ],
+                     *       "transcoding": {
+                     *         "running": false,
+                     *         "memoryBytes": 0,
+                     *         "processor": 0,
+                     *         "decoding": 0,
+                     *         "dropped": 0,
+                     *         "undecoded": 0,
+                     *         "restarts": 0
+                     *       },
+                     *       "audioStatus": {
+                     *         "codec": "AAC",
+                     *         "clockRate": 16000,
+                     *         "channels": 1,
+                     *         "lost": 0,
+                     *         "running": false,
+                     *         "processor": 0,
+                     *         "memoryBytes": 0,
+                     *         "hls": {
+                     *           "codec": "AAC",
+                     *           "transcoded": false,
+                     *           "why": "AAC goes out as it comes."
+                     *         },
+                     *         "webrtc": {
+                     *           "codec": "Opus",
+                     *           "transcoded": true,
+                     *           "why": "Browsers take Opus by WebRTC, so AAC is transcoded."
+                     *         },
+                     *         "motionJpeg": {
+                     *           "transcoded": false,
+                     *           "why": ""
+                     *         }
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["Feed"];
                 };
             };
@@ -2607,6 +3874,24 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
@@ -2635,7 +3920,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Name of the feed */
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
                 name: string;
             };
             cookie?: never;
@@ -2648,6 +3936,125 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "lower-station",
+                     *       "enabled": true,
+                     *       "credentials": true,
+                     *       "title": "Lower station",
+                     *       "public": true,
+                     *       "camera": {
+                     *         "url": "rtsp://192.0.2.7:554/main",
+                     *         "transport": "auto",
+                     *         "fetch": "auto",
+                     *         "fingerprint": "",
+                     *         "pollSeconds": 2,
+                     *         "answerSeconds": 5,
+                     *         "firstFrameSeconds": 10,
+                     *         "stallSeconds": 5
+                     *       },
+                     *       "delivery": {
+                     *         "segmentSeconds": 2,
+                     *         "playlistLength": 6
+                     *       },
+                     *       "pictures": {
+                     *         "size": "",
+                     *         "frameRate": 0,
+                     *         "quality": 0
+                     *       },
+                     *       "audio": {
+                     *         "mode": "automatic",
+                     *         "hls": "as-feed",
+                     *         "webrtc": "as-feed"
+                     *       },
+                     *       "state": "live",
+                     *       "since": "2026-11-26T07:30:00Z",
+                     *       "reason": "Frames come and go out.",
+                     *       "run": "r8m2",
+                     *       "codec": "H264",
+                     *       "width": 1280,
+                     *       "height": 720,
+                     *       "bitRate": 2010000,
+                     *       "frameRate": 25,
+                     *       "keyframeSeconds": 2,
+                     *       "targetSeconds": 2,
+                     *       "viewers": 3,
+                     *       "session": {
+                     *         "transport": "tcp",
+                     *         "codec": "H264",
+                     *         "profile": "Main",
+                     *         "level": "3.1",
+                     *         "bFrames": false,
+                     *         "slices": 1,
+                     *         "packets": 91230,
+                     *         "lost": 0,
+                     *         "dropped": 0,
+                     *         "clockJumps": 0,
+                     *         "unchanged": 0,
+                     *         "reopened": 0,
+                     *         "senderReports": true,
+                     *         "clockOffsetSeconds": 0
+                     *       },
+                     *       "renditions": [
+                     *         {
+                     *           "name": "small",
+                     *           "codec": "H264",
+                     *           "size": "640x360",
+                     *           "frameRate": 12.5,
+                     *           "bitRate": 400000,
+                     *           "text": "{place}  {date} {time}",
+                     *           "automatic": false,
+                     *           "running": true,
+                     *           "users": 1,
+                     *           "outWidth": 640,
+                     *           "outHeight": 360,
+                     *           "share": 0.06,
+                     *           "outFrameRate": 12.5,
+                     *           "path": "/media/lower-station/hls/small/index.m3u8"
+                     *         }
+                     *       ],
+                     *       "requests": [
+                     *         {
+                     *           "name": "picture-settings",
+                     *           "method": "GET",
+                     *           "target": "/settings?size=***",
+                     *           "atConnection": true
+                     *         }
+                     *       ],
+                     *       "transcoding": {
+                     *         "running": false,
+                     *         "memoryBytes": 0,
+                     *         "processor": 0,
+                     *         "decoding": 0,
+                     *         "dropped": 0,
+                     *         "undecoded": 0,
+                     *         "restarts": 0
+                     *       },
+                     *       "audioStatus": {
+                     *         "codec": "AAC",
+                     *         "clockRate": 16000,
+                     *         "channels": 1,
+                     *         "lost": 0,
+                     *         "running": false,
+                     *         "processor": 0,
+                     *         "memoryBytes": 0,
+                     *         "hls": {
+                     *           "codec": "AAC",
+                     *           "transcoded": false,
+                     *           "why": "AAC goes out as it comes."
+                     *         },
+                     *         "webrtc": {
+                     *           "codec": "Opus",
+                     *           "transcoded": true,
+                     *           "why": "Browsers take Opus by WebRTC, so AAC is transcoded."
+                     *         },
+                     *         "motionJpeg": {
+                     *           "transcoded": false,
+                     *           "why": ""
+                     *         }
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["Feed"];
                 };
             };
@@ -2666,6 +4073,24 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
@@ -2698,6 +4123,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "url": "rtsp://192.0.2.7:554/main",
+                 *       "user": "viewer",
+                 *       "password": "funicular",
+                 *       "seconds": 4
+                 *     }
+                 */
                 "application/json": components["schemas"]["Inspection"];
             };
         };
@@ -2708,6 +4141,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "transport": "tcp",
+                     *       "tracks": [
+                     *         {
+                     *           "kind": "video",
+                     *           "codec": "H264",
+                     *           "clockRate": 90000,
+                     *           "used": true
+                     *         }
+                     *       ],
+                     *       "codec": "H264",
+                     *       "profile": "Main",
+                     *       "level": "3.1",
+                     *       "width": 1280,
+                     *       "height": 720,
+                     *       "frameRate": 25,
+                     *       "bitRate": 2010000,
+                     *       "keyframeSeconds": 2,
+                     *       "bFrames": false,
+                     *       "slices": 1,
+                     *       "packets": 812,
+                     *       "lost": 0,
+                     *       "late": 0,
+                     *       "unannounced": 0,
+                     *       "dropped": 0,
+                     *       "unchanged": 0,
+                     *       "seconds": 4,
+                     *       "clockOffsetSeconds": 0,
+                     *       "senderReports": true,
+                     *       "notes": []
+                     *     }
+                     */
                     "application/json": components["schemas"]["Report"];
                 };
             };
@@ -2818,6 +4284,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "engineer",
+                     *       "role": "engineer"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Me"];
                 };
             };
@@ -2874,6 +4346,11 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "firstAccount": "engineer"
+                     *     }
+                     */
                     "application/json": components["schemas"]["SignInPage"];
                 };
             };
@@ -2906,6 +4383,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "engineer",
+                 *       "password": "correct horse battery"
+                 *     }
+                 */
                 "application/json": components["schemas"]["SignIn"];
             };
         };
@@ -2917,6 +4400,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "engineer",
+                     *       "role": "engineer"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Me"];
                 };
             };
@@ -2946,6 +4435,7 @@ export interface operations {
             header?: never;
             path?: never;
             cookie?: {
+                /** @example c2hvd24gb25jZQ */
                 webostrum_session?: string;
             };
         };
@@ -2982,7 +4472,10 @@ export interface operations {
     "list-viewers": {
         parameters: {
             query?: {
-                /** @description Only this feed's */
+                /**
+                 * @description Only this feed's
+                 * @example lower-station
+                 */
                 feed?: string;
             };
             header?: never;
@@ -2997,6 +4490,22 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "viewers": [
+                     *         {
+                     *           "id": "k7w2",
+                     *           "feed": "lower-station",
+                     *           "method": "webrtc",
+                     *           "address": "192.0.2.40",
+                     *           "since": "2026-11-26T07:30:00Z",
+                     *           "bytes": 18400000,
+                     *           "loss": 0,
+                     *           "estimate": 6200000
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["ViewerList"];
                 };
             };
@@ -3043,6 +4552,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @example k7w2 */
                 id: string;
             };
             cookie?: never;
@@ -3071,6 +4581,24 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };

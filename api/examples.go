@@ -1,0 +1,167 @@
+package api
+
+import (
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"webostrum/apitypes"
+	"webostrum/core/fault"
+)
+
+// explanation is what the document says of an operation besides its types.
+type explanation struct {
+	text    string
+	request any
+	answer  any
+}
+
+// exampleTime stands in all examples, so that the document changes only with the API.
+var exampleTime = time.Date(2026, time.November, 26, 7, 30, 0, 0, time.UTC)
+
+// parameterExamples are of the parameters in paths and queries.
+var parameterExamples = map[string]any{
+	"webostrum_session": "c2hvd24gb25jZQ", "name": "lower-station", "rendition": "small", "request": "picture-settings", "account": "night-shift",
+	"link": "town-hall", "id": "k7w2", "feed": "lower-station", "kind": "state", "since": exampleTime, "before": 1200, "after": 1150, "limit": 50,
+}
+
+func exampleSettings() apitypes.FeedSettings {
+	s := apitypes.Defaults("rtsp://192.0.2.7:554/main")
+	s.Title, s.Public = "Lower station", true
+	return s
+}
+
+func exampleFeed() apitypes.Feed {
+	return apitypes.Feed{
+		Name: "lower-station", Enabled: true, Credentials: true, FeedSettings: exampleSettings(),
+		State: "live", Since: exampleTime, Reason: "Frames come and go out.", Run: "r8m2", Codec: "H264", Width: 1280, Height: 720,
+		BitRate: 2_010_000, FrameRate: 25, Keyframe: 2, Target: 2, Viewers: 3,
+		Session: &apitypes.Session{Transport: "tcp", Codec: "H264", Profile: "Main", Level: "3.1", Slices: 1, Packets: 91_230, SenderReports: true},
+		AudioStatus: apitypes.AudioStatus{
+			Codec: "AAC", ClockRate: 16000, Channels: 1,
+			HLS:    apitypes.AudioDelivery{Codec: "AAC", Why: "AAC goes out as it comes."},
+			WebRTC: apitypes.AudioDelivery{Codec: "Opus", Transcoded: true, Why: "Browsers take Opus by WebRTC, so AAC is transcoded."},
+		},
+		Renditions: []apitypes.Rendition{exampleRendition()}, Requests: []apitypes.CameraRequest{exampleRequest()},
+	}
+}
+
+func exampleNewRendition() apitypes.NewRendition {
+	return apitypes.NewRendition{Name: "small", Codec: "H264", Size: "640x360", FrameRate: 12.5, BitRate: 400_000, Text: "{place}  {date} {time}"}
+}
+
+func exampleRendition() apitypes.Rendition {
+	return apitypes.Rendition{
+		NewRendition: exampleNewRendition(), Running: true, Users: 1, OutWidth: 640, OutHeight: 360, Share: 0.06, OutFrameRate: 12.5,
+		Path: "/media/lower-station/hls/small/index.m3u8",
+	}
+}
+
+func exampleRequest() apitypes.CameraRequest {
+	return apitypes.CameraRequest{Name: "picture-settings", Method: "GET", Target: "/settings?size=***", AtConnection: true}
+}
+
+func exampleEvent() apitypes.Event {
+	return apitypes.Event{ID: 1199, At: exampleTime, Feed: "lower-station", Kind: "state", Text: "live"}
+}
+
+func exampleAccount() apitypes.Account {
+	return apitypes.Account{Name: "night-shift", Role: "viewer", Created: exampleTime}
+}
+
+// explanations says of each operation, by its id, what its summary leaves open.
+func explanations() map[string]explanation {
+	feed := exampleFeed()
+	small := "480x"
+	return map[string]explanation{
+		"sign-in-page": {text: "Strangers are told the first account's name until somebody has signed in, and nothing after that.", answer: apitypes.SignInPage{FirstAccount: "engineer"}},
+		"sign-in": {
+			text:    "Sets the session's cookie, which requests that change something need together with the Origin of the service's own pages. Wrong tries are slowed down by account and by address.",
+			request: apitypes.SignIn{Name: "engineer", Password: "correct horse battery"}, answer: apitypes.Me{Name: "engineer", Role: "engineer"},
+		},
+		"sign-out":     {text: "Ends the session, and within a second whatever it let somebody watch."},
+		"me":           {text: "The account of the session or token, and what it may do: engineers everything, viewers watch.", answer: apitypes.Me{Name: "engineer", Role: "engineer"}},
+		"list-feeds":   {text: "Viewers are not told of cameras' addresses, requests and answers.", answer: apitypes.FeedList{Feeds: []apitypes.Feed{feed}}},
+		"add-feed":     {text: "The camera is opened at once unless enabled is false. What is left out has its default. The answer does not wait for the camera; ask for the feed, or listen to live, for how it went.", request: apitypes.NewFeed{Name: feed.Name, FeedSettings: exampleSettings()}, answer: feed},
+		"show-feed":    {text: "Viewers are not told of the camera's address, requests and answers.", answer: feed},
+		"edit-feed":    {text: "A JSON merge patch (RFC 7396) of the settings: members left out stay, null brings a default back. A camera on another host needs its password again.", request: map[string]any{"public": true, "delivery": map[string]any{"segmentSeconds": 1}}, answer: feed},
+		"remove-feed":  {text: "Ends the feed and all who watch it, and forgets its address and credentials. Its events stay."},
+		"start-feed":   {text: "A feed that is on and waits for its next try is tried now.", answer: feed},
+		"stop-feed":    {text: "The camera's connection is closed, and all who watch are told.", answer: feed},
+		"feed-history": {text: "What came from the camera, second by second, for five minutes at most.", answer: apitypes.History{Points: []apitypes.Point{{At: exampleTime, BitRate: 2_010_000, FrameRate: 25}}}},
+		"feed-delay": {text: "By what the feed and its settings are, part by part. What the viewer's line and screen add is not in it.", answer: apitypes.DelayList{Deliveries: []apitypes.Delay{{
+			Delivery: "webrtc", Seconds: 0.1, Parts: []apitypes.DelayPart{{Name: "frame", Seconds: 0.04, Why: "a frame leaves when the next one comes"}},
+		}}}},
+		"list-viewers": {text: "All who watch any feed, those of each method, the longest first.", answer: apitypes.ViewerList{Viewers: []apitypes.Viewer{{ID: "k7w2", Feed: "lower-station", Method: "webrtc", Address: "192.0.2.40", Since: exampleTime, Bytes: 18_400_000, Estimate: 6_200_000}}}},
+		"end-viewer":   {text: "Players are told that they were ended, and do not come back by themselves for a minute."},
+		"inspect": {text: "Opens the camera, reads for some seconds, and says what it sends and what to look out for. Nothing is kept. Answers after that time; eight at a time.", request: apitypes.Inspection{URL: "rtsp://192.0.2.7:554/main", User: "viewer", Password: "funicular", Seconds: 4},
+			answer: apitypes.Report{Transport: "tcp", Codec: "H264", Profile: "Main", Level: "3.1", Width: 1280, Height: 720, FrameRate: 25, BitRate: 2_010_000, KeyframeEvery: 2, Slices: 1, Packets: 812, Seconds: 4, Reports: true,
+				Tracks: []apitypes.ReportTrack{{Kind: "video", Codec: "H264", ClockRate: 90000, Used: true}}, Notes: []string{}}},
+		"list-events": {text: "Newest first, page by page: before takes the number of the last event of the page before. after asks for what is newer than a number.", answer: apitypes.EventList{Events: []apitypes.Event{exampleEvent()}}},
+		"live": {text: "Events named \"feeds\" hold {now, feeds}, once a second and at every change; events named \"event\" hold one event, for engineers.",
+			answer: "event: feeds\ndata: {\"now\":1795678200000,\"feeds\":[]}\n\n"},
+		"add-rendition":         {text: "It is made while somebody watches it, and a little longer. Twelve of a feed at most.", request: exampleNewRendition(), answer: exampleRendition()},
+		"edit-rendition":        {text: "Members left out stay as they are. Who watches goes on, with the new settings from the next keyframe.", request: apitypes.RenditionChange{Size: &small}, answer: exampleRendition()},
+		"remove-rendition":      {text: "Who watches it is sent the camera's own video by HLS, and ends by Motion JPEG."},
+		"add-camera-request":    {text: "Values in the target's query and the body are credentials: they are kept sealed and shown as ***.", request: apitypes.CameraRequest{Name: "picture-settings", Method: "GET", Target: "/settings?size=960x540", AtConnection: true}, answer: exampleRequest()},
+		"run-camera-request":    {text: "Answers with what the camera said, the first of it, whatever its status.", answer: apitypes.CameraAnswer{Status: http.StatusOK, Millis: 42, Text: "size=960x540"}},
+		"remove-camera-request": {text: "It is not sent any more; the camera keeps what it was told."},
+		"list-accounts":         {text: "Without their passwords, of which hashes alone are kept.", answer: apitypes.AccountList{Accounts: []apitypes.Account{exampleAccount()}}},
+		"add-account":           {text: "The password is hashed, and told to nobody again.", request: apitypes.NewAccount{Name: "night-shift", Password: "correct horse battery", Role: "viewer"}, answer: exampleAccount()},
+		"set-password":          {text: "Ends the account's sessions, and within a second what they let somebody watch.", request: apitypes.NewPassword{Password: "correct horse battery"}},
+		"remove-account":        {text: "Ends its sessions, and within a second what they let somebody watch. The first account cannot be removed."},
+		"list-links":            {text: "Without their addresses, which are shown only when a link is made.", answer: apitypes.LinkList{Links: []apitypes.Link{{Name: "town-hall", Created: exampleTime}}}},
+		"add-link":              {text: "Its address is shown only in this answer. Whoever has it may watch this one feed, until the link is ended.", request: apitypes.NewLink{Name: "town-hall"}, answer: apitypes.Link{Name: "town-hall", Created: exampleTime, Path: "/media/lower-station/link/c2hvd24gb25jZQ/"}},
+		"remove-link":           {text: "Whoever watches by it is ended within a second."},
+	}
+}
+
+// explain writes explanations and examples into the document.
+func (a *API) explain() {
+	all := explanations()
+	for _, path := range a.huma.OpenAPI().Paths {
+		for _, op := range []*huma.Operation{path.Get, path.Post, path.Put, path.Patch, path.Delete} {
+			if op != nil {
+				all[op.OperationID].write(op)
+			}
+		}
+	}
+}
+
+func (e explanation) write(op *huma.Operation) {
+	op.Description = e.text
+	for _, p := range op.Parameters {
+		p.Example = parameterExamples[p.Name]
+	}
+	if op.RequestBody != nil {
+		for _, m := range op.RequestBody.Content {
+			m.Example = e.request
+		}
+	}
+	for status, r := range op.Responses {
+		for kind, m := range r.Content {
+			if kind != apitypes.ProblemType && status[0] == '2' {
+				m.Example = e.answer
+			}
+		}
+	}
+	if r := op.Responses["404"]; r == nil && op.Path != "" && len(op.Parameters) > 0 && op.Parameters[0].In == "path" {
+		op.Responses["404"] = problemResponse(op)
+	}
+}
+
+// problemResponse is the answer about something that is not there, as the other
+// problems of the operation are described.
+func problemResponse(op *huma.Operation) *huma.Response {
+	k, _ := fault.Lookup(fault.FeedUnknown)
+	r := &huma.Response{Description: "Not Found", Content: map[string]*huma.MediaType{}}
+	if other := op.Responses["422"]; other != nil {
+		for kind, m := range other.Content {
+			r.Content[kind] = &huma.MediaType{Schema: m.Schema, Example: apitypes.Problem{
+				Title: "Not Found", Status: http.StatusNotFound, Detail: k.Sentence, Code: string(k.Code), Remedy: k.Remedy,
+			}}
+		}
+	}
+	return r
+}
