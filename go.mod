@@ -96,3 +96,5 @@ require (
 )
 
 tool honnef.co/go/tools/cmd/staticcheck
+
+replace github.com/mattn/go-sqlite3 => ./store/nocgo

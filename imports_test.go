@@ -29,6 +29,7 @@ var layers = map[string][]string{
 	"deliver/problem": {"core/", "apitypes"},
 	"deliver/whep":    {"core/", "barrier"},
 	"deliver/mjpeg":   {"core/", "deliver/problem"},
+	"deliver/rtsp":    {"core/", "wait"},
 	"deliver/":        {"core/"},
 	"store":           {"core/httpauth"},
 	"station":         {"core/", "ingest/", "ingest", "deliver/memfile", "transcode", "store", "station/", "wait", "barrier"},

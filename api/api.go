@@ -117,7 +117,10 @@ func New(cfg Config) (*API, error) {
 }
 
 // ServeHTTP implements http.Handler.
-func (a *API) ServeHTTP(w http.ResponseWriter, r *http.Request) { a.handler.ServeHTTP(w, r) }
+func (a *API) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	timeBody(w, r)
+	a.handler.ServeHTTP(w, r)
+}
 
 // EndStreams ends the responses that have no end of their own.
 func (a *API) EndStreams() { a.close() }

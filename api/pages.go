@@ -60,6 +60,11 @@ func (a *API) assets(c *gin.Context) {
 		}
 		name = "console.html" // the console finds its own way from the address
 	}
+	if m := c.Request.Method; m != http.MethodGet && m != http.MethodHead {
+		c.Header("Allow", "GET, HEAD")
+		problem.Write(c.Writer, fault.New(fault.MethodNotAllowed, nil, ""))
+		return
+	}
 	body, err := fs.ReadFile(a.cfg.Web, name)
 	if err != nil {
 		problem.Write(c.Writer, fault.New(fault.ConsoleMissing, err, ""))

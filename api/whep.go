@@ -27,7 +27,6 @@ const (
 	whepMethods = "POST, OPTIONS"
 	oneMethods  = "GET, DELETE, PATCH, OPTIONS"
 	openWithin  = 10 * time.Second
-	readWithin  = 10 * time.Second // of an offer
 )
 
 // serveWHEP answers /media/{feed}/whep and /media/{feed}/whep/{session}.
@@ -73,9 +72,7 @@ func (a *API) optionsWHEP(w http.ResponseWriter, feed, id string) {
 
 // readSDP reads a body as far as one of its kind may go, within its time.
 func readSDP(w http.ResponseWriter, r *http.Request) ([]byte, error) {
-	_ = http.NewResponseController(w).SetReadDeadline(time.Now().Add(readWithin))
 	body, err := io.ReadAll(http.MaxBytesReader(w, r.Body, mostOffer))
-	_ = http.NewResponseController(w).SetReadDeadline(time.Time{})
 	var large *http.MaxBytesError
 	switch {
 	case errors.As(err, &large):

@@ -2,6 +2,7 @@ package store_test
 
 import (
 	"bytes"
+	"fmt"
 	"os"
 	"path/filepath"
 	"testing"
@@ -35,14 +36,8 @@ func TestFeedsSurviveAndCredentialsAreSealed(t *testing.T) {
 	assert.ErrorIs(t, s.AddFeed(&again), store.ErrTaken)
 	require.NoError(t, s.Close())
 
-	files, err := filepath.Glob(filepath.Join(folder, "*"))
-	require.NoError(t, err)
-	for _, name := range files {
-		body, err := os.ReadFile(name)
-		require.NoError(t, err)
-		assert.False(t, bytes.Contains(body, []byte("opensesame")), "the password stands in %s", name)
-		assert.False(t, bytes.Contains(body, []byte("someuser")), "the user stands in %s", name)
-	}
+	holdsNowhere(t, folder, "opensesame")
+	holdsNowhere(t, folder, "someuser")
 	s = open(t, folder)
 	got, err := s.Feed("gate")
 	require.NoError(t, err)
@@ -108,7 +103,7 @@ func TestUnknownNameCostsAsMuchAsAWrongPassword(t *testing.T) {
 	assert.Equal(t, 12, cost)
 }
 
-func TestEventsAreBounded(t *testing.T) {
+func TestEvents(t *testing.T) {
 	s := open(t, t.TempDir())
 	for i := range 5 {
 		require.NoError(t, s.AddEvent(&store.Event{At: time.Now(), Feed: []string{"a", "b"}[i%2], Kind: "state", Text: "x"}))
@@ -122,6 +117,24 @@ func TestEventsAreBounded(t *testing.T) {
 	assert.Len(t, events, 2)
 }
 
+// TestEventsAreBounded fills the table to its bound at one stroke; the event that comes
+// then has the oldest ones go.
+func TestEventsAreBounded(t *testing.T) {
+	s := open(t, t.TempDir())
+	require.NoError(t, s.Exec(fmt.Sprintf(`INSERT INTO events (at, feed, kind, code, text)
+		WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < %d)
+		SELECT '2026-11-26 08:00:00', 'gate', 'state', '', 'number ' || i FROM n`, store.MostEvents+200)))
+	for range 300 { // it is looked after now and then, not at each
+		require.NoError(t, s.AddEvent(&store.Event{At: time.Now(), Feed: "gate", Kind: "state", Text: "newest"}))
+	}
+	events, err := s.Events(store.EventQuery{Limit: 2 * store.MostEvents})
+	require.NoError(t, err)
+	assert.InDelta(t, store.MostEvents, len(events), 300)
+	assert.Less(t, len(events), store.MostEvents+200, "the oldest went")
+	assert.Equal(t, "newest", events[0].Text)
+	assert.NotEqual(t, "number 1", events[len(events)-1].Text)
+}
+
 func TestNewerDatabaseIsRefused(t *testing.T) {
 	folder := t.TempDir()
 	s := open(t, folder)
@@ -129,4 +142,105 @@ func TestNewerDatabaseIsRefused(t *testing.T) {
 	require.NoError(t, s.Close())
 	_, err := store.Open(folder)
 	assert.ErrorContains(t, err, "newer version")
+}
+
+// TestAnEarlierDatabase of step 3 is brought up to date: nothing is lost, and what was
+// readable in it is sealed.
+func TestAnEarlierDatabase(t *testing.T) {
+	folder := t.TempDir()
+	restore := store.OnlySteps(3)
+	s, err := store.Open(folder)
+	require.NoError(t, err)
+	for _, sql := range []string{
+		`INSERT INTO feeds (id, name, title, url, transport, fingerprint, segment_millis, list_size, public, enabled, created_at, updated_at, sound)
+			VALUES (1, 'gate', 'Gate', 'http://192.0.2.7/video?key=opensesame', 'auto', '', 2000, 9, 1, 1, '2026-11-01', '2026-11-01', 'on')`,
+		`INSERT INTO camera_requests (feed_id, name, method, target, body, at_connection) VALUES (1, 'set', 'POST', '/set?pin=opensesame', 'pass=opensesame', 1)`,
+		`INSERT INTO events (at, feed, kind, code, text) VALUES ('2026-11-01', 'gate', 'state', '', 'live')`,
+	} {
+		require.NoError(t, s.Exec(sql))
+	}
+	require.NoError(t, s.Close())
+	restore()
+
+	s = open(t, folder)
+	f, err := s.Feed("gate")
+	require.NoError(t, err)
+	assert.Equal(t, "http://192.0.2.7/video?key=opensesame", f.URL)
+	assert.Equal(t, "http://192.0.2.7/video", f.Address)
+	assert.Equal(t, 9, f.PlaylistLength)
+	assert.Equal(t, "on", f.Audio)
+	assert.Equal(t, 5000, f.AnswerMillis)
+	require.Len(t, f.Requests, 1)
+	assert.Equal(t, []string{"/set?pin=opensesame", "pass=opensesame"}, []string{f.Requests[0].Target, f.Requests[0].Body})
+	events, err := s.Events(store.EventQuery{Limit: 5})
+	require.NoError(t, err)
+	assert.Len(t, events, 1)
+	require.NoError(t, s.Close())
+	holdsNowhere(t, folder, "opensesame")
+}
+
+// holdsNowhere looks for a text in all files of a folder.
+func holdsNowhere(t *testing.T, folder, text string) {
+	t.Helper()
+	files, err := filepath.Glob(filepath.Join(folder, "*"))
+	require.NoError(t, err)
+	for _, name := range files {
+		body, err := os.ReadFile(name)
+		require.NoError(t, err)
+		assert.False(t, bytes.Contains(body, []byte(text)), "%q stands in %s", text, name)
+	}
+}
+
+// TestOneServiceADataFolder: the second is told so, and the first goes on.
+func TestOneServiceADataFolder(t *testing.T) {
+	folder := t.TempDir()
+	s := open(t, folder)
+	_, err := store.Open(folder)
+	assert.ErrorIs(t, err, store.ErrInUse)
+	require.NoError(t, s.Ready())
+	require.NoError(t, s.Close())
+	require.NoError(t, open(t, folder).Ready(), "and it is free again")
+}
+
+// TestALostKeyIsNotReplaced, since a new one opens nothing that is there.
+func TestALostKeyIsNotReplaced(t *testing.T) {
+	folder := t.TempDir()
+	require.NoError(t, open(t, folder).Close())
+	key := filepath.Join(folder, "seal.key")
+	require.NoError(t, os.Remove(key))
+	_, err := store.Open(folder)
+	assert.ErrorContains(t, err, "is missing")
+	assert.NoFileExists(t, key)
+}
+
+// TestFilesAreTheOwnersAlone, those of an earlier version among them.
+func TestFilesAreTheOwnersAlone(t *testing.T) {
+	folder := t.TempDir()
+	require.NoError(t, open(t, folder).Close())
+	require.NoError(t, os.Chmod(filepath.Join(folder, "webostrum.db"), 0o644))
+	s := open(t, folder)
+	require.NoError(t, s.AddEvent(&store.Event{At: time.Now(), Kind: "state", Text: "x"}))
+	files, err := filepath.Glob(filepath.Join(folder, "*"))
+	require.NoError(t, err)
+	require.NotEmpty(t, files)
+	for _, name := range files {
+		info, err := os.Stat(name)
+		require.NoError(t, err)
+		assert.Zero(t, info.Mode().Perm()&0o077, "%s: %v", name, info.Mode())
+	}
+}
+
+// TestKnownClientsAreBounded: the newest stay.
+func TestKnownClientsAreBounded(t *testing.T) {
+	s := open(t, t.TempDir())
+	a, err := s.AddAccount("engineer", store.RoleEngineer, "secret words")
+	require.NoError(t, err)
+	assert.False(t, s.SignedInYet())
+	for i := range store.MaxKnown + 10 {
+		require.NoError(t, s.KnowClient(a, fmt.Sprintf("192.0.2.%d", i), time.Unix(int64(i), 0)))
+	}
+	assert.True(t, s.SignedInYet())
+	assert.False(t, s.KnowsClient("engineer", "192.0.2.9"), "the oldest went")
+	assert.True(t, s.KnowsClient("engineer", "192.0.2.10"))
+	assert.False(t, s.KnowsClient("other", "192.0.2.10"))
 }
