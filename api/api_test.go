@@ -17,6 +17,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"golang.org/x/crypto/bcrypt"
 
 	"webostrum/api"
 	"webostrum/apitypes"
@@ -60,7 +61,7 @@ func start(t *testing.T) *world { return startWith(t, func(*api.Config) {}) }
 
 func startWith(t *testing.T, change func(*api.Config)) *world {
 	t.Helper()
-	records, err := store.Open(t.TempDir())
+	records, err := store.Open(t.TempDir(), store.WithHashCost(bcrypt.MinCost))
 	require.NoError(t, err)
 	st, err := station.Open(station.Config{Store: records, Log: slog.New(slog.DiscardHandler)})
 	require.NoError(t, err)

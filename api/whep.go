@@ -166,7 +166,7 @@ func (a *API) tellICEServers(h http.Header) {
 	}
 }
 
-// smaller lists what a viewer on a bad line is given instead.
+// smaller lists what a viewer over a poor connection is given instead.
 func smaller(f *station.Feed, rendition string) (steps []whep.Step) {
 	for _, name := range f.Smaller(rendition) {
 		steps = append(steps, whep.Step{Name: name, Open: func() (*hub.Hub, func(), error) {

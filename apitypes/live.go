@@ -63,8 +63,8 @@ type Viewer struct {
 	Bytes   uint64    `json:"bytes" doc:"Sent so far"`
 	Loss    float64   `json:"loss" doc:"Share of packets lost on the way, those sent again among them, at the viewer's newest report; WebRTC only"`
 
-	Estimate float64 `json:"estimate" doc:"Bits a second that the viewer's line carries, by its own estimate; WebRTC only, 0 when not told"`
-	Now      string  `json:"now,omitempty" doc:"The smaller rendition that is sent, on a bad line; WebRTC only"`
+	Estimate float64 `json:"estimate" doc:"Bits a second of bandwidth that the viewer has, by its own estimate; WebRTC only, 0 when not told"`
+	Now      string  `json:"now,omitempty" doc:"The smaller rendition that is sent, over a poor connection; WebRTC only"`
 }
 
 // ViewerList is those who watch.
@@ -100,5 +100,5 @@ type SessionState struct {
 	Bytes      uint64  `json:"bytes"`
 	Repeated   uint64  `json:"repeated"`
 	Loss       float64 `json:"loss"`
-	Rendition  string  `json:"rendition" doc:"That is sent now: a smaller one than asked for on a bad line"`
+	Rendition  string  `json:"rendition" doc:"That is sent now: a smaller one than asked for over a poor connection"`
 }

@@ -25,7 +25,7 @@ const (
 // DecodesAAC says whether this worker was built with decoding AAC.
 const DecodesAAC = faad.Present
 
-// audioStage is the worker's part that converts audio.
+// audioStage is the worker's part that transcodes audio.
 type audioStage struct {
 	decoder audio.Decoder
 	outputs map[uint32]*audioOutput

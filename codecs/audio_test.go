@@ -116,7 +116,7 @@ func TestClickStaysWhereItIs(t *testing.T) {
 	}
 }
 
-func TestG711IsConverted(t *testing.T) {
+func TestG711IsTranscoded(t *testing.T) {
 	for codec, code := range map[media.Codec]func([]int16) []byte{media.PCMU: pcm.EncodeMu, media.PCMA: pcm.EncodeA} {
 		track := l16(8000, 1)
 		track.Codec = codec

@@ -192,7 +192,7 @@ func TestRenditionFromTheConsole(t *testing.T) {
 	require.NoError(t, page.Run(`document.querySelector("[aria-label='Preview small']").click()`))
 	preview := `document.querySelector("webostrum-player[rendition=small]")`
 	require.NoError(t, page.Until(preview+`?.dataset.status === "playing" && `+preview+`.shadowRoot.querySelector("video").videoWidth <= 334`, patience))
-	require.NoError(t, page.Until(`/made now · [0-9.]+ % of a core/.test(document.body.textContent)`, patience), "its cost")
+	require.NoError(t, page.Until(`/running · [0-9.]+ % of a core/.test(document.body.textContent)`, patience), "its cost")
 }
 
 // TestStillCommand saves a picture by the command line.

@@ -84,7 +84,7 @@ func TestAudioThatHLSCarriesIsThereAllTheTime(t *testing.T) {
 	assert.Nil(t, silent.Audio)
 }
 
-func TestAudioIsConvertedWhileSomebodyListens(t *testing.T) {
+func TestAudioIsTranscodedWhileSomebodyListens(t *testing.T) {
 	t.Parallel()
 	f, _ := listening(t, micMu, nil)
 	assert.Nil(t, f.Segments(hls.Original))

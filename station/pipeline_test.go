@@ -224,7 +224,7 @@ func TestRequestsGoBeforeEachConnection(t *testing.T) {
 	assert.ErrorIs(t, err, store.ErrNotFound)
 }
 
-// TestSmallerRenditions: what a viewer on a bad line gets is smaller than what it has,
+// TestSmallerRenditions: what a viewer over a poor connection gets is smaller than what it has,
 // which of a camera that sends JPEG is the automatic rendition.
 func TestSmallerRenditions(t *testing.T) {
 	t.Parallel()
@@ -248,9 +248,9 @@ func TestSmallerRenditions(t *testing.T) {
 	assert.NotContains(t, y.feed.Smaller(""), "huge")
 }
 
-// TestReorderedPicturesAreConvertedForWebRTC has a camera with B pictures: HLS takes
+// TestReorderedFramesAreTranscodedForWebRTC has a camera with B pictures: HLS takes
 // them as they are, browsers do not by WebRTC.
-func TestReorderedPicturesAreConvertedForWebRTC(t *testing.T) {
+func TestReorderedFramesAreTranscodedForWebRTC(t *testing.T) {
 	t.Parallel()
 	st, _ := working(t)
 	_, url := cam.ServeReordered(t, server.Config{})

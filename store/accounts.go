@@ -51,6 +51,10 @@ const (
 // ErrPassword is returned for a wrong name or password, without saying which.
 var ErrPassword = errors.New("name or password is wrong")
 
+// WithHashCost has passwords hashed at another cost than the usual one, for tests of
+// something else.
+func WithHashCost(cost int) Option { return func(s *Store) { s.hashCost = cost } }
+
 // bcryptCost makes a try cost about a quarter of a second.
 const bcryptCost = 12
 
@@ -62,7 +66,7 @@ func (s *Store) Accounts() (int64, error) {
 
 // AddAccount adds an account.
 func (s *Store) AddAccount(name string, role Role, password string) (*Account, error) {
-	hash, err := bcrypt.GenerateFromPassword([]byte(password), bcryptCost)
+	hash, err := bcrypt.GenerateFromPassword([]byte(password), s.hashCost)
 	if err != nil {
 		return nil, err
 	}
@@ -82,7 +86,7 @@ func (s *Store) SetPassword(name, password string) error {
 	if err != nil {
 		return err
 	}
-	if a.Hash, err = bcrypt.GenerateFromPassword([]byte(password), bcryptCost); err != nil {
+	if a.Hash, err = bcrypt.GenerateFromPassword([]byte(password), s.hashCost); err != nil {
 		return err
 	}
 	s.sealDigests(a, password)

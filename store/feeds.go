@@ -184,7 +184,7 @@ func (s *Store) RemoveFeed(name string) error {
 	return affectsOne(s.db.Where("name = ?", name).Delete(&Feed{}))
 }
 
-// Rendition is the record of what a feed's pictures are made into.
+// Rendition is the record of what a feed's pictures are transcoded to.
 type Rendition struct {
 	ID         int64
 	FeedID     int64

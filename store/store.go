@@ -48,10 +48,15 @@ type Store struct {
 	box    *sealer
 	folder string
 	lock   *os.File // held while the store is open
+
+	hashCost int // of bcrypt
 }
 
+// Option changes how a store works.
+type Option func(*Store)
+
 // Open opens or makes the database in a folder, and brings it up to date.
-func Open(folder string) (*Store, error) {
+func Open(folder string, options ...Option) (*Store, error) {
 	if err := os.MkdirAll(folder, private); err != nil {
 		return nil, fmt.Errorf("the data folder cannot be made: %w", err)
 	}
@@ -63,7 +68,10 @@ func Open(folder string) (*Store, error) {
 	if err != nil {
 		return nil, errors.Join(err, lock.Close())
 	}
-	s.lock = lock
+	s.lock, s.hashCost = lock, bcryptCost
+	for _, change := range options {
+		change(s)
+	}
 	return s, nil
 }
 

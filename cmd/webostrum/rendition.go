@@ -37,7 +37,7 @@ func (a *app) withPart(what string, action func(ctx context.Context, c *cli.Comm
 
 func (a *app) rendition() *cli.Command {
 	return &cli.Command{
-		Name: "rendition", Usage: "what a feed is made into: add, list, edit, remove", OnUsageError: usageError,
+		Name: "rendition", Usage: "what a feed is transcoded to: add, list, edit, remove", OnUsageError: usageError,
 		Commands: []*cli.Command{a.renditionAdd(), a.renditionList(), a.renditionEdit(), a.partRemove("remove a rendition", "%s of %s is removed.", (*client.Client).RemoveRendition)},
 	}
 }

@@ -52,7 +52,7 @@ func (a *app) listViewers(ctx context.Context, c *cli.Command) error {
 			row(w, "Nobody watches now.")
 			return
 		}
-		row(w, "VIEWER", "FEED", "METHOD", "ADDRESS", "FOR", "SENT", "LOSS", "LINE CARRIES", "ASKED FOR", "GETS")
+		row(w, "VIEWER", "FEED", "METHOD", "ADDRESS", "FOR", "SENT", "LOSS", "BANDWIDTH", "ASKED FOR", "GETS")
 		for _, v := range list {
 			row(w, v.ID, v.Feed, v.Method, v.Address, ago(v.Since), fmt.Sprintf("%.1f MB", float64(v.Bytes)/1e6), share(v.Loss), bits(v.Estimate), firstOf(v.Variant, "-"), firstOf(v.Now, "that"))
 		}

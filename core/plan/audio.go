@@ -83,7 +83,7 @@ func AudioFor(d Delivery, w AudioMode, t *media.Track, c Transcoder) Audio {
 	if s.Always {
 		when = "all the time"
 	}
-	s.Why = fmt.Sprintf("%s does not carry %s, so it is made into %s %s.", name, Describe(t), Name(goal), when)
+	s.Why = fmt.Sprintf("%s does not carry %s, so it is transcoded to %s %s.", name, Describe(t), Name(goal), when)
 	return s
 }
 

@@ -231,11 +231,11 @@ func TestAnHourOfAudio(t *testing.T) {
 		{"reports", true, true, 0}, {"no reports", false, false, 0}, {"reports of the picture alone", true, false, 3 * time.Second},
 		{"a clock that was never set", true, true, -20 * 365 * 24 * time.Hour},
 	} {
-		t.Run(tt.name, func(t *testing.T) { anHour(t, tt.pictureReports, tt.audioToo, tt.clockOff) })
+		t.Run(tt.name, func(t *testing.T) { t.Parallel(); longAudio(t, tt.pictureReports, tt.audioToo, tt.clockOff) })
 	}
 }
 
-func anHour(t *testing.T, pictureReports, audioReports bool, clockOff time.Duration) {
+func longAudio(t *testing.T, pictureReports, audioReports bool, clockOff time.Duration) {
 	const (
 		every   = 20 * time.Millisecond
 		picture = 100 * time.Millisecond // of the test; five blocks of audio
@@ -251,7 +251,7 @@ func anHour(t *testing.T, pictureReports, audioReports bool, clockOff time.Durat
 	var worst time.Duration
 	block := make([]byte, 160)
 	idr := pictures.IDR(60, 1)
-	for i := range int(time.Hour / every) {
+	for i := range int(longRun / every) {
 		taken := time.Duration(i) * every
 		at := noon.Add(taken)
 		late := func() time.Duration { return 20*time.Millisecond + time.Duration(rnd.IntN(15))*time.Millisecond }

@@ -1,4 +1,4 @@
-// Package convert is what service and codec worker say to each other over
+// Package workerproto is what service and codec worker say to each other over
 // pipes: what to make, pictures in, coded pictures out.
 //
 // Every message is a head of 8 bytes and a body:

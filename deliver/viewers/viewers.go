@@ -84,7 +84,7 @@ type Numbers struct {
 	Bytes uint64
 	Loss  float64 // share of packets, by the viewer's report; 0 where none is made
 
-	Estimate float64 // bits a second that the viewer's line carries, by its report; 0 where none is made
+	Estimate float64 // bits a second of bandwidth that the viewer has, by its report; 0 where none is made
 	Now      string  // the rendition that is sent, where it may be another than asked for
 }
 

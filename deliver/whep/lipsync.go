@@ -16,7 +16,7 @@ const (
 	pictureBuffer = 15 * time.Millisecond // and pictures
 	longestHold   = 350 * time.Millisecond
 	mostHeld      = 400 * time.Millisecond // that the browser may make of it
-	unknownLag    = 80 * time.Millisecond  // of audio that is only about to be converted
+	unknownLag    = 80 * time.Millisecond  // of audio that is only about to be transcoded
 
 	delayUnit  = 10 * time.Millisecond // of the playout delay extension
 	lagWeight  = 16                    // how many samples a lag is the mean of

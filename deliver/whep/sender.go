@@ -95,7 +95,7 @@ func (z *sender) run(ctx context.Context) {
 
 // leastAgain is the least time between two fresh starts that the viewer asks for. One
 // sends the newest group of pictures once more; were it sent each time that a viewer
-// on a bad line asks, that would fill the line.
+// over a poor connection asks, that would fill the line.
 func leastAgain(h *hub.Hub) time.Duration {
 	const most = 2 // times what the stream takes
 	key, latest := h.Key(), h.Latest()

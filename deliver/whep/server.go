@@ -169,7 +169,7 @@ func (s *Server) Close() error {
 type Source struct {
 	Name    string // of the rendition; empty for what suits the feed
 	Hub     *hub.Hub
-	Smaller func() []Step // what a viewer on a bad line gets instead at present, the largest first; nil for nothing
+	Smaller func() []Step // what a viewer over a poor connection gets instead at present, the largest first; nil for nothing
 	Audio   *Audio        // nil for none
 	Release func()        // called once, when the session has ended or there was none
 }

@@ -108,7 +108,7 @@ func TestAudioNotes(t *testing.T) {
 		want   []string
 	}{
 		{"none", apitypes.Report{}, nil, nil},
-		{"used", apitypes.Report{Audio: heard}, mu, []string{"so it is made into AAC", "WebRTC carries the camera's G.711 mu-law"}},
+		{"used", apitypes.Report{Audio: heard}, mu, []string{"so it is transcoded to AAC", "WebRTC carries the camera's G.711 mu-law"}},
 		{"silent", apitypes.Report{Audio: &apitypes.ReportAudio{}}, mu, []string{"Its microphone may be switched off"}},
 		{"not handled", apitypes.Report{Tracks: []apitypes.ReportTrack{{Kind: "audio", Codec: "G726-32", Why: "G726-32 is not handled"}}}, nil, []string{"left out: G726-32 is not handled."}},
 	} {

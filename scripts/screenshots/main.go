@@ -138,7 +138,7 @@ const (
 	feedRow   = `[...document.querySelectorAll("a")].some(a => a.textContent.includes("Lower station") && a.textContent.includes("Mbit/s"))`
 	reported  = `document.body.textContent.includes("It works")`
 	pictured  = `[...document.querySelectorAll("img[src*='still.jpg']")].length >= 3`
-	made      = `/made now · [0-9.]+ % of a core/.test(document.body.textContent)`
+	made      = `/running · [0-9.]+ % of a core/.test(document.body.textContent)`
 	previewed = `document.querySelector("[aria-label='Preview small']")`
 	preview   = previewed + `.click()`
 	details   = `document.querySelector("webostrum-player").shadowRoot.querySelector("[aria-label=Details]").click()`

@@ -72,7 +72,7 @@ function Told({ feed }: { feed: Feed }) {
   const { running, processor } = feed.transcoding;
   return (
     <Alert severity="info" variant="outlined">
-      The camera sends JPEG, which HLS cannot carry. So it is made into H.264 while somebody watches by HLS
+      The camera sends JPEG, which HLS cannot carry. So it is transcoded to H.264 while somebody watches by HLS
       {running && processor > 0 ? `, which takes ${share(processor)} of a core now.` : "; nobody does now, and it costs nothing."} Motion JPEG goes out as it comes in.
     </Alert>
   );
@@ -119,7 +119,7 @@ function Row({ feed, rendition: r, mayChange, shown, onPreview, onEdit }: RowPro
       <Stack direction="row" spacing={1} useFlexGap sx={{ alignItems: "center", flexWrap: "wrap" }}>
         <Typography sx={{ fontWeight: 650 }}>{r.name}</Typography>
         <Chip size="small" variant="outlined" label={r.codec === "H264" ? "H.264" : "JPEG"} />
-        {r.running && <Chip size="small" color="success" variant="outlined" label={r.share > 0 ? `made now · ${share(r.share)} of a core` : "made now"} />}
+        {r.running && <Chip size="small" color="success" variant="outlined" label={r.share > 0 ? `running · ${share(r.share)} of a core` : "made now"} />}
         <Typography variant="body2" color="textSecondary" sx={{ flex: 1, minWidth: 160, fontVariantNumeric: "tabular-nums" }}>
           {described(r)}
         </Typography>

@@ -41,8 +41,8 @@ function Row({ viewer: v, onEnd }: { viewer: Viewer; onEnd: () => void }) {
   const { now } = useLiveState();
   const parts = [`for ${span(v.since, now)}`, bytes(v.bytes)];
   if (v.variant) parts.push(v.variant);
-  if (v.now) parts.push(`gets ${v.now} on a bad line`);
-  if (v.estimate > 0) parts.push(`line carries ${bits(v.estimate)}`);
+  if (v.now) parts.push(`gets ${v.now} over a poor connection`);
+  if (v.estimate > 0) parts.push(`bandwidth ${bits(v.estimate)}`);
   if (v.loss > 0) parts.push(`${share(v.loss)} lost`);
   return (
     <Stack direction="row" spacing={1} sx={{ alignItems: "center" }}>

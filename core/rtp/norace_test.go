@@ -1,0 +1,7 @@
+//go:build !race
+
+package rtp_test
+
+import "time"
+
+const longRun = time.Hour
