@@ -26,8 +26,7 @@ demo: build ## run the service with the simulated cameras
 # RACE=-race has the tests that measure nothing run with the race detector.
 test: build $(STAMPS)/browser lint ## run every test
 	cd web && npm run --silent test
-	$(GO) test -timeout 10m -parallel 6 $(RACE) $$($(GO) list ./... | grep -Ev '/(e2e|bench)$$')
-	$(GO) test -timeout 10m ./bench
+	$(GO) test -timeout 10m -parallel 6 $(RACE) $$($(GO) list ./... | grep -v /e2e$$)
 	$(GO) test -timeout 10m -parallel 4 -v ./e2e
 
 lint: $(STAMPS)/node ## gofmt, go vet, staticcheck, tsc, oxlint
