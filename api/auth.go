@@ -54,7 +54,7 @@ func (a *API) tryPassword(ctx context.Context, from, name, password string) (*st
 	known := a.store.KnowsClient(name, client)
 	settle, wait := a.throttle.reserve(client, name, known, now)
 	if wait > 0 {
-		p, header := tooOften(wait)
+		header, p := tooOften(wait)
 		return nil, huma.ErrorWithHeaders(p, header)
 	}
 	right := false

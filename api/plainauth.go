@@ -152,7 +152,7 @@ func (a *API) digest(r *http.Request, answer httpauth.Answer) (who *store.Accoun
 // for a password in a box of their own: the page does that.
 func (a *API) demand(w http.ResponseWriter, r *http.Request, p plain) {
 	if p.wait > 0 {
-		err, header := tooOften(p.wait)
+		header, err := tooOften(p.wait)
 		maps.Copy(w.Header(), header)
 		problem.Write(w, err)
 		return

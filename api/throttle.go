@@ -120,9 +120,9 @@ func sweep(entries map[string]*failing, now time.Time) {
 }
 
 // tooOften is the refusal of a try.
-func tooOften(wait time.Duration) (error, http.Header) {
+func tooOften(wait time.Duration) (http.Header, error) {
 	secs := strconv.Itoa(int(wait.Seconds()) + 1)
-	return problem.Of(fault.New(fault.SignInTooOften, nil, "the next try is looked at in %s s", secs)), http.Header{"Retry-After": {secs}}
+	return http.Header{"Retry-After": {secs}}, problem.Of(fault.New(fault.SignInTooOften, nil, "the next try is looked at in %s s", secs))
 }
 
 // checks bounds the passwords that are checked at once: each costs a quarter of a second

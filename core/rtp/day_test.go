@@ -37,7 +37,7 @@ func TestADay(t *testing.T) {
 func aDay(t *testing.T, reports bool) {
 	const (
 		pictureEvery = 40 * time.Millisecond
-		day          = 24 * time.Hour
+		day          = 24 * longRun
 		drift        = 50e-6
 	)
 	g, err := hls.New(hls.Config{Run: "day", Start: noon, Wanted: 2 * time.Second, Listed: 6})

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"github.com/pion/rtcp"
+	"github.com/pion/sdp/v3"
 	"github.com/pion/webrtc/v4"
 
 	"webostrum/barrier"
@@ -26,6 +27,7 @@ type Session struct {
 	server *Server
 	feed   string
 	pc     *webrtc.PeerConnection
+	offer  *sdp.SessionDescription
 	source Source
 	track  *track
 	audio  *audioSender // nil without audio
@@ -76,7 +78,7 @@ func newSession(server *Server, feed string, pc *webrtc.PeerConnection, src Sour
 }
 
 // negotiate answers the offer.
-func (s *Session) negotiate(ctx context.Context, offer string) (string, error) {
+func (s *Session) negotiate(ctx context.Context, offer string) (answerSDP string, err error) {
 	s.pc.OnConnectionStateChange(func(state webrtc.PeerConnectionState) {
 		switch state {
 		case webrtc.PeerConnectionStateConnected:
@@ -85,7 +87,12 @@ func (s *Session) negotiate(ctx context.Context, offer string) (string, error) {
 			s.cancel()
 		}
 	})
-	if err := s.pc.SetRemoteDescription(webrtc.SessionDescription{Type: webrtc.SDPTypeOffer, SDP: offer}); err != nil {
+	remote := webrtc.SessionDescription{Type: webrtc.SDPTypeOffer, SDP: offer}
+	if err := s.pc.SetRemoteDescription(remote); err != nil {
+		return "", fmt.Errorf("%w: %w", ErrOffer, err)
+	}
+	// Parsed apart: the library goes on reading its own description.
+	if s.offer, err = remote.Unmarshal(); err != nil {
 		return "", fmt.Errorf("%w: %w", ErrOffer, err)
 	}
 	if !s.wants(webrtc.RTPCodecTypeVideo) {
@@ -124,11 +131,7 @@ func (s *Session) negotiate(ctx context.Context, offer string) (string, error) {
 // The library's transceivers do not tell an offer that only sends from one in both
 // directions.
 func (s *Session) wants(kind webrtc.RTPCodecType) bool {
-	offer, err := s.pc.RemoteDescription().Unmarshal()
-	if err != nil {
-		return false
-	}
-	for _, m := range offer.MediaDescriptions {
+	for _, m := range s.offer.MediaDescriptions {
 		_, sends := m.Attribute("sendonly")
 		_, inactive := m.Attribute("inactive")
 		if m.MediaName.Media == kind.String() && m.MediaName.Port.Value != 0 && !sends && !inactive {

@@ -1362,7 +1362,7 @@ export interface components {
             bytes: number;
             /**
              * Format: double
-             * @description Bits a second that the viewer's line carries, by its own estimate; WebRTC only, 0 when not told
+             * @description Bits a second of bandwidth that the viewer has, by its own estimate; WebRTC only, 0 when not told
              */
             estimate: number;
             feed: string;
@@ -1374,7 +1374,7 @@ export interface components {
             loss: number;
             /** @enum {string} */
             method: "hls" | "motion-jpeg" | "webrtc";
-            /** @description The smaller rendition that is sent, on a bad line; WebRTC only */
+            /** @description The smaller rendition that is sent, over a poor connection; WebRTC only */
             now?: string;
             /** Format: date-time */
             since: string;
