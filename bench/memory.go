@@ -66,7 +66,7 @@ func memory() ([]result, error) {
 	runtime.KeepAlive(g)
 	runtime.KeepAlive(h)
 	return []result{{
-		"memory of one 4 Mbit/s feed, list of 6", fmt.Sprintf("%.1f MB", used/1e6), fmt.Sprintf("%.1f MB of media to hold", held*segment/1e6),
+		"memory of one 4 Mbit/s feed, playlist of 6", fmt.Sprintf("%.1f MB", used/1e6), fmt.Sprintf("%.1f MB of media to hold", held*segment/1e6),
 		fmt.Sprintf("%.2f", used/(held*segment)), "each byte once",
 	}}, nil
 }

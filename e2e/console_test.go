@@ -34,6 +34,7 @@ func TestConsole(t *testing.T) {
 	w.film("--size", "640x360", "--keyframes", "1s")
 	page := openPage(t)
 	signIn(t, w, page)
+	shadow := player + ".shadowRoot"
 
 	require.NoError(t, page.Press("Add a feed"))
 	address, userField, secret := `input[placeholder^="rtsp://"]`, `input[autocomplete="off"]`, `input[autocomplete="new-password"]`
@@ -75,7 +76,9 @@ func TestConsole(t *testing.T) {
 	w.tell("refuse", "on")
 	w.tell("drop")
 	require.NoError(t, page.Until(has("refused"), patience))
-	require.NoError(t, page.Until(has("Enter user and password again"), patience), "says what to do next")
+	require.NoError(t, page.Until(shadow+`.querySelector(".remedy").textContent.includes("Enter user and password again")`, patience), "says what to do next")
+	require.NoError(t, page.Until(`![...document.querySelectorAll("[role=alert]")].some(a => a.textContent.includes("does not accept"))`, patience), "and says it once")
+	require.NoError(t, page.Until(shadow+`.querySelector(".spinner").hidden`, patience), "nothing comes by waiting")
 	w.tell("refuse", "off")
 	require.NoError(t, page.Press("Try now"))
 	require.NoError(t, page.Until(playing, patience))

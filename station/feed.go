@@ -23,6 +23,7 @@ const defaultStale = 15 * time.Second
 type Feed struct {
 	station *Station
 	meter   meter
+	packets packetWatch // of the station's tick alone
 	session atomic.Pointer[source.Session]
 
 	cancel context.CancelFunc // set while running; guarded by Station.mu

@@ -92,6 +92,7 @@ func (st *Station) tick() {
 			for _, f := range st.List() {
 				if f.Condition().State != StateOff {
 					f.meter.tick(now)
+					f.checkPackets()
 				}
 			}
 			st.changed()

@@ -14,6 +14,6 @@ func For(ctx context.Context, d time.Duration) bool {
 	case <-ctx.Done():
 		return false
 	case <-timer.C:
-		return true
+		return ctx.Err() == nil
 	}
 }

@@ -82,7 +82,7 @@ static int wb_encode(wb_encoder *e, unsigned char *y, int ys, unsigned char *u, 
 	return (*e->encoder)->EncodeFrame(e->encoder, &p, &e->info);
 }
 
-// The C declaration of ForceIntraFrame lacks the layer argument of the real one.
+// The C declaration of ForceIntraFrame has no layer argument of the real one.
 typedef int (*wb_force)(ISVCEncoder *, bool, int);
 
 static int wb_key(wb_encoder *e) {

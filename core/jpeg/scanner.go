@@ -78,7 +78,7 @@ func (s *Scanner) Next() (picture, between []byte, err error) {
 // camera's habit: before that they are taken for cut short.
 const certain = 8
 
-// completed puts the end marker to a picture that lacks it: one whose coded data was
+// completed puts the end marker to a picture that has none: one whose coded data was
 // there up to the next picture. The length in its part's head tells, and where there is
 // none, that the camera's pictures all lack it.
 func (s *Scanner) completed() bool {

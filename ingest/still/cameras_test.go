@@ -40,7 +40,7 @@ func TestACameraThatNowAndThenSaysNo(t *testing.T) {
 // TestPicturesWithoutTheirEnd are taken once they are the camera's habit, and left out
 // while they are not.
 func TestPicturesWithoutTheirEnd(t *testing.T) {
-	for name, lacks := range map[string]func(n int32) bool{
+	for name, without := range map[string]func(n int32) bool{
 		"a habit":  func(int32) bool { return true },
 		"at times": func(n int32) bool { return n%2 == 0 },
 	} {
@@ -49,7 +49,7 @@ func TestPicturesWithoutTheirEnd(t *testing.T) {
 			c := webcam.Serve(t, func(conn net.Conn, _ *http.Request) {
 				i := n.Add(1)
 				picture := jpg(64, int(i))
-				if lacks(i) {
+				if without(i) {
 					picture = picture[:len(picture)-2]
 				}
 				webcam.Say(conn, fmt.Sprintf("HTTP/1.1 200 OK\r\nContent-Type: image/jpeg\r\nContent-Length: %d\r\nConnection: close\r\n\r\n%s", len(picture), picture))

@@ -1,6 +1,6 @@
 // Keeps pictures beside their audio in WebRTC. Browsers do so by themselves, but may
-// take half a minute; they say in their statistics how far apart the two are, and take
-// a wish for how long pictures are to wait.
+// take half a minute; they say in their statistics how far apart the two are, and can be
+// told how long pictures are to wait.
 
 interface Received extends RTCInboundRtpStreamStats {
   estimatedPlayoutTimestamp?: number;
