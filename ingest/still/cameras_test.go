@@ -37,6 +37,23 @@ func TestACameraThatNowAndThenSaysNo(t *testing.T) {
 	require.NoError(t, p.err)
 }
 
+// TestOneWithoutItsEndExcusesNothing: what fails after it counts as ever.
+func TestOneWithoutItsEndExcusesNothing(t *testing.T) {
+	var n atomic.Int32
+	c := webcam.Serve(t, func(conn net.Conn, _ *http.Request) {
+		picture := jpg(64, 1)
+		if n.Add(1) > 1 {
+			webcam.Say(conn, "HTTP/1.1 403 Forbidden\r\nContent-Length: 0\r\nConnection: close\r\n\r\n")
+			return
+		}
+		webcam.Say(conn, fmt.Sprintf("HTTP/1.1 200 OK\r\nContent-Type: image/jpeg\r\nContent-Length: %d\r\nConnection: close\r\n\r\n%s", len(picture)-2, picture[:len(picture)-2]))
+	})
+	p := poll(t, c.URL)
+	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
+	defer cancel()
+	require.NoError(t, testkit.Eventually(ctx, func() bool { p.mu.Lock(); defer p.mu.Unlock(); return p.err != nil }), "the poll ends")
+}
+
 // TestPicturesWithoutTheirEnd are taken once they are the camera's habit, and left out
 // while they are not.
 func TestPicturesWithoutTheirEnd(t *testing.T) {

@@ -9,6 +9,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"errors"
+	"fmt"
 	"io"
 	"net/http"
 	"slices"
@@ -37,6 +38,10 @@ const (
 
 	mostBody = 20 << 20
 )
+
+// errNoEnd is of an answer that is as long as it says, and has no end marker. To the
+// user it is one that was broken off.
+var errNoEnd = fmt.Errorf("%w: the picture has no end marker", io.ErrUnexpectedEOF)
 
 // Play asks for the picture and publishes it whenever it is another, until ctx
 // ends or the camera fails. The error is a *fault.Error unless it is the
@@ -81,7 +86,7 @@ func (p *poller) loop(ctx context.Context) error {
 			return ctx.Err()
 		case err == nil:
 			missed = 0
-		case p.endless > 0 && p.endless < endlessHabit:
+		case errors.Is(err, errNoEnd) && p.endless < endlessHabit:
 			p.out.Count(func(f *source.Facts) { f.Stats.Dropped++ })
 		case !p.out.Began() || !passing(err) || missed == mostMissed:
 			return err
@@ -154,6 +159,7 @@ func (p *poller) read(ctx context.Context, resp *http.Response) ([]byte, error) 
 		if rest := scanner.Rest(); rest != nil && p.endless >= endlessHabit {
 			return rest, nil
 		}
+		err = errNoEnd
 	}
 	switch {
 	case err == nil:

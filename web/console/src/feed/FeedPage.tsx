@@ -97,7 +97,7 @@ function Head({ feed, me }: { feed: Feed; me: Me }) {
   const { now } = useLiveState();
   return (
     <Stack spacing={1}>
-      <Stack direction={{ xs: "column", sm: "row" }} spacing={1} sx={{ justifyContent: "space-between", alignItems: { sm: "center" } }}>
+      <Stack direction="row" spacing={1} useFlexGap sx={{ justifyContent: "space-between", alignItems: "center", flexWrap: "wrap" }}>
         <BackLink />
         <Stack direction="row" spacing={1} useFlexGap sx={{ flexWrap: { xs: "wrap", sm: "nowrap" } }}>
           <Button component={Link} to={`/feeds/${feed.name}/compare`} startIcon={<CompareIcon />}>
