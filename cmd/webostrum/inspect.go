@@ -110,7 +110,7 @@ func reportTable(w io.Writer, r *apitypes.Report) {
 		row(w, "left out", fmt.Sprintf("%d pictures that were not whole", r.Dropped))
 	}
 	if h := r.Audio; h != nil {
-		row(w, "audio", fmt.Sprintf("%s, %g kHz, %s, %s, %s heard, %d packets lost", plan.Name(media.Codec(h.Codec)), float64(h.ClockRate)/1000, plan.Channels(h.Channels), bits(h.BitRate), seconds(h.Seconds), h.Lost))
+		row(w, "audio", fmt.Sprintf("%s, %g kHz, %s, %s, %s read, %d packets lost", plan.Name(media.Codec(h.Codec)), float64(h.ClockRate)/1000, plan.Channels(h.Channels), bits(h.BitRate), seconds(h.Seconds), h.Lost))
 	}
 	row(w, "capture time", map[bool]string{true: "from the camera", false: "from arrival"}[r.Reports])
 	row(w, "read for", seconds(r.Seconds))

@@ -41,11 +41,11 @@ type audioLine struct {
 	next    int64    // DTS at which the next sample should be
 	started bool
 	came    bool // audio came since the last segment
-	heard   bool // and for the last segment
+	flowing bool // and for the last segment
 }
 
 func newAudioLine(t *media.Track) *audioLine {
-	l := &audioLine{track: t, heard: true}
+	l := &audioLine{track: t, flowing: true}
 	c, err := aac.ParseConfig(t.AAC)
 	if err != nil {
 		return l
@@ -143,7 +143,7 @@ func (l *audioLine) reaches(end int64) bool { return l.started && l.next >= end 
 // take takes out what belongs to a segment that ends at a place: what begins before
 // it. What is missing is silence.
 func (l *audioLine) take(first, end int64) (run fmp4.Run, ok bool) {
-	l.heard, l.came = l.came, false
+	l.flowing, l.came = l.came, false
 	if !l.started {
 		if l.silence == nil {
 			return run, false

@@ -325,7 +325,7 @@ func (g *Segmenter) release(now bool) {
 	end := first.PTS + h.ticks
 	if !now && !g.audio.reaches(g.audio.at(track, end)) {
 		waited := track.Duration(g.audio.picture.PTS - end)
-		if g.audio.heard && waited < audioPatience {
+		if g.audio.flowing && waited < audioPatience {
 			return
 		}
 	}

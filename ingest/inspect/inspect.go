@@ -139,7 +139,7 @@ func (l *look) audio(s *media.Sample) {
 	l.audioBytes += len(s.Data)
 }
 
-// audioLocked reports what was heard of a track.
+// audioLocked reports what came of a track.
 func (l *look) audioLocked(t *media.Track, lost uint64) *apitypes.ReportAudio {
 	if t == nil {
 		return nil

@@ -23,12 +23,12 @@ const userAgent = "Webostrum"
 
 // control is the RTSP connection: requests out, answers in.
 type control struct {
-	conn    net.Conn
-	reader  *rtspmsg.Reader
-	timeout time.Duration
-	auth    *httpauth.Client // kept over connections: some cameras close theirs with the challenge
-	hasUser bool
-	heard   bool // an RTSP message came
+	conn     net.Conn
+	reader   *rtspmsg.Reader
+	timeout  time.Duration
+	auth     *httpauth.Client // kept over connections: some cameras close theirs with the challenge
+	hasUser  bool
+	answered bool // an RTSP message came
 
 	challengedOnce bool // over this connection
 	server         string
@@ -106,7 +106,7 @@ func (c *control) await(seq int, method string) (*rtspmsg.Message, error) {
 		if m == nil {
 			continue
 		}
-		c.heard = true
+		c.answered = true
 		if server := m.Header.Get("Server"); server != "" {
 			c.server = server
 		}
@@ -120,7 +120,7 @@ func (c *control) await(seq int, method string) (*rtspmsg.Message, error) {
 // readFault tells something that never spoke RTSP from a camera that stopped
 // speaking it.
 func (c *control) readFault(err error, doing string) error {
-	if c.heard {
+	if c.answered {
 		return dial.BrokenOff(err, doing)
 	}
 	if errors.Is(err, rtspmsg.ErrHTTP) {
@@ -239,7 +239,7 @@ func (c *control) describe(ctx context.Context, u *url.URL) (*rtspmsg.Message, m
 	methods := make(map[string]bool)
 	answer, err := c.ask(ctx, "OPTIONS", u.String(), nil)
 	if err != nil {
-		if f := fault.As(err); f.Kind.Code != fault.Refused || !c.heard {
+		if f := fault.As(err); f.Kind.Code != fault.Refused || !c.answered {
 			return nil, nil, err
 		}
 	} else {

@@ -75,8 +75,8 @@ func (s *Session) Facts() source.Facts {
 		Stats: source.Stats{Packets: stats.Packets, Lost: stats.Lost, Late: stats.Late, Other: uint64(s.other.Load()), Dropped: stats.Dropped, Jumps: stats.Jumps},
 	}
 	if s.audio != nil {
-		heard := s.audio.Stats()
-		f.Audio, f.Stats.AudioLost = s.audio.Track(), heard.Lost+heard.Dropped
+		audio := s.audio.Stats()
+		f.Audio, f.Stats.AudioLost = s.audio.Track(), audio.Lost+audio.Dropped
 	}
 	if sps := s.recv.SPS(); sps != nil {
 		f.Profile, f.Level, f.Width, f.Height = sps.ProfileName(), sps.LevelName(), sps.Width, sps.Height

@@ -72,11 +72,11 @@ func (s *Session) rtcpData(m *stream, data []byte, now time.Time) error {
 
 func (s *Session) sendReport(m *stream, now time.Time) {
 	s.mu.Lock()
-	heard := m.count.started
+	began := m.count.started
 	rr := m.count.report(s.receiver, now)
 	s.mu.Unlock()
 	data, err := rr.Marshal()
-	if err != nil || !heard {
+	if err != nil || !began {
 		return
 	}
 	if m.udp == nil {
