@@ -91,6 +91,9 @@ func problemText(p *apitypes.Problem) string {
 	var b strings.Builder
 	b.WriteString(wrap(firstOf(p.Detail, p.Title), ""))
 	for _, e := range p.Errors {
+		if e.Message == p.Detail {
+			continue // said already
+		}
 		fmt.Fprintf(&b, "\n  %s: %s", flagOf(e.Location), e.Message)
 	}
 	if p.Remedy != "" {
