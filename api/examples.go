@@ -146,7 +146,7 @@ func (e explanation) write(op *huma.Operation) {
 			}
 		}
 	}
-	if r := op.Responses["404"]; r == nil && op.Path != "" && len(op.Parameters) > 0 && op.Parameters[0].In == "path" {
+	if op.Responses["404"] == nil && len(op.Parameters) > 0 && op.Parameters[0].In == "path" {
 		op.Responses["404"] = problemResponse(op)
 	}
 }
