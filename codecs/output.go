@@ -33,8 +33,10 @@ type output struct {
 	colour  workerproto.Colour // that the encoder was opened for
 	drawer  *text.Drawer
 	own     *picture.Picture // scaled, and drawn on
-	first   int64            // capture time of the first picture
-	lastKey int64            // of the last keyframe
+	begun   bool
+	last    int64 // PTS of the newest picture
+	first   int64 // capture time of the first picture
+	lastKey int64 // of the last keyframe
 }
 
 func newOutput(spec workerproto.Output) (*output, error) {
@@ -55,11 +57,16 @@ func (o *output) close() {
 	}
 }
 
-// encode makes the rendition of a picture; nothing when it is not wanted. taken
-// is the stamp of the picture itself, which text tells the time of.
+// encode makes the rendition of a picture; nothing when it is not wanted, or was made
+// before: a picture is sent again for an output that was added after it. taken is the
+// stamp of the picture itself, which text tells the time of.
 func (o *output) encode(d picture.Decoded, taken workerproto.Stamp) ([]byte, workerproto.Stamp, error) {
 	stamp := d.Stamp
 	stamp.Output = o.spec.Number
+	if o.begun && stamp.PTS <= o.last {
+		return nil, stamp, nil
+	}
+	o.begun, o.last = true, stamp.PTS
 	if !o.pacer.Take(time.Duration(stamp.Captured)) {
 		return nil, stamp, nil
 	}

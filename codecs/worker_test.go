@@ -131,6 +131,25 @@ func TestOneDecodeManyRenditions(t *testing.T) {
 	assert.Equal(t, 3, count[3], "5 a second of 25")
 }
 
+// TestAPictureSentAgainIsMadeOnce: it is sent again for an output that was added after it.
+func TestAPictureSentAgainIsMadeOnce(t *testing.T) {
+	made, _, failed, err := work(t, func(c *workerproto.Conn) {
+		require.NoError(t, c.WriteJSON(workerproto.KindInput, rawInput(64, 48)))
+		require.NoError(t, c.WriteJSON(workerproto.KindOutput, video(1, 64, 48)))
+		require.NoError(t, c.WriteStamped(workerproto.KindFrame, stamp(0), grey(64, 48, 40)))
+		require.NoError(t, c.WriteStamped(workerproto.KindFrame, stamp(1), grey(64, 48, 41)))
+		require.NoError(t, c.WriteJSON(workerproto.KindOutput, still(2, 64, 48)))
+		require.NoError(t, c.WriteStamped(workerproto.KindFrame, stamp(1), grey(64, 48, 41)))
+		require.NoError(t, c.WriteStamped(workerproto.KindFrame, stamp(2), grey(64, 48, 42)))
+	})
+	require.NoError(t, err, failed)
+	times := map[uint32][]int64{}
+	for _, m := range made {
+		times[m.Output] = append(times[m.Output], m.PTS)
+	}
+	assert.Equal(t, map[uint32][]int64{1: {0, 3600, 7200}, 2: {3600, 7200}}, times)
+}
+
 // look checks a keyframe: parameter sets of the right size in front of it.
 func look(t *testing.T, data []byte, w, h int) {
 	t.Helper()
