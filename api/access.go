@@ -2,16 +2,18 @@ package api
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"net/http"
+	"slices"
 	"strings"
-	"sync"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 
+	"webostrum/access"
 	"webostrum/core/fault"
 	"webostrum/deliver/problem"
 	"webostrum/station"
@@ -22,10 +24,64 @@ import (
 // grants, and ends when it is taken away.
 
 // caller is who asks.
-type caller struct{ account *store.Account }
+type caller struct {
+	account *store.Account
+	token   *store.Token // that was sent; nil for a sign-in by name and password
+	from    string       // address
+}
 
 func (c caller) signedIn() bool { return c.account != nil }
-func (c caller) engineer() bool { return c.account != nil && c.account.Role == store.RoleEngineer }
+
+// scope is what the caller's token is for; sign-ins are for everything.
+func (c caller) scope() access.Scope {
+	if c.token == nil || c.token.Kind != store.TokenAPI {
+		return access.Manage
+	}
+	return access.Scope(c.token.Scope)
+}
+
+func (c caller) engineer() bool {
+	return c.signedIn() && c.account.Role == store.RoleEngineer && c.scope() == access.Manage
+}
+
+// reader sees what an engineer sees.
+func (c caller) reader() bool {
+	return c.signedIn() && c.account.Role == store.RoleEngineer && (c.scope() == access.Manage || c.scope() == access.Read)
+}
+
+// person says that the caller signs in by themselves, and is no device or program.
+func (c caller) person() bool {
+	return c.signedIn() && c.account.Role != store.RolePanel && c.scope() == access.Manage
+}
+
+// watches says whether the caller may watch a feed.
+func (c caller) watches(rules *station.Rules) bool {
+	if !c.signedIn() {
+		return rules.Audience == access.Everyone
+	}
+	switch c.scope() {
+	case access.Media:
+		if !slices.Contains(c.token.Feeds, rules.Name) {
+			return rules.Audience == access.Everyone
+		}
+	case access.Metrics:
+		return rules.Audience == access.Everyone
+	}
+	return rules.Audience.Watches(c.account.Name, access.Role(c.account.Role), rules.Named)
+}
+
+// by is whoever changes something, as events tell.
+func (a *API) by(ctx context.Context) station.Actor {
+	c := callerOf(ctx)
+	name := ""
+	if c.signedIn() {
+		name = c.account.Name
+	}
+	if c.token != nil && c.token.Kind == store.TokenAPI {
+		name += " (token " + c.token.Name + ")"
+	}
+	return a.station.By(name, c.from)
+}
 
 type callerKey struct{}
 
@@ -49,22 +105,23 @@ func credential(r *http.Request) string {
 // identify puts who asks into a request's context.
 func (a *API) identify(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if who := a.byToken(credential(r)); who != nil {
-			r = r.WithContext(context.WithValue(r.Context(), callerKey{}, caller{who}))
-		}
-		next.ServeHTTP(w, r)
+		who := a.byToken(credential(r))
+		who.from = hostOf(r.RemoteAddr)
+		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), callerKey{}, who)))
 	})
 }
 
-func (a *API) byToken(token string) *store.Account {
-	if token == "" {
-		return nil
+func (a *API) byToken(text string) caller {
+	if text == "" {
+		return caller{}
 	}
-	who, err := a.store.ByToken(token, time.Now())
+	now := time.Now()
+	account, token, err := a.store.ByToken(text, now)
 	if err != nil {
-		return nil
+		return caller{}
 	}
-	return who
+	a.uses.token(token.ID, now)
+	return caller{account: account, token: token}
 }
 
 // needs is what an operation or a route asks of the caller.
@@ -72,8 +129,11 @@ type needs string
 
 const (
 	needsNobody   needs = "nobody"
-	needsViewer   needs = "viewer"
-	needsEngineer needs = "engineer"
+	needsViewer   needs = "viewer"   // any person, or a token that reads
+	needsPerson   needs = "person"   // somebody who has signed in themselves
+	needsReader   needs = "reader"   // an engineer, or a token that reads
+	needsMetrics  needs = "metrics"  // the same, or a token for that
+	needsEngineer needs = "engineer" // an engineer, or a token that manages
 	needsMetadata       = "needs"
 )
 
@@ -91,149 +151,211 @@ func (a *API) guard(ctx huma.Context, next func(huma.Context)) {
 // permitted says why somebody may not do what needs something; an operation that says
 // nothing needs an engineer.
 func permitted(who caller, need needs) error {
+	may := who.engineer()
+	switch need {
+	case needsNobody:
+		return nil
+	case needsViewer:
+		may = who.person() || who.reader()
+	case needsPerson:
+		may = who.person()
+	case needsReader:
+		may = who.reader()
+	case needsMetrics:
+		may = who.reader() || who.signedIn() && who.account.Role == store.RoleEngineer && who.scope() == access.Metrics
+	}
 	switch {
-	case need == needsNobody:
+	case may:
 		return nil
 	case !who.signedIn():
 		return fault.New(fault.SignInNeeded, nil, "")
-	case need != needsViewer && !who.engineer():
-		return fault.New(fault.NotAllowed, nil, "")
+	case who.scope() != access.Manage:
+		return fault.New(fault.TokenScope, nil, "This token is for %s, and this is not.", who.scope())
+	}
+	return fault.New(fault.NotAllowed, nil, "")
+}
+
+// seen returns a feed that the caller may know of; those that are not theirs are as if
+// they were not there.
+func (a *API) seen(ctx context.Context, name string) (*station.Feed, error) {
+	f, err := a.station.Get(name)
+	if who := callerOf(ctx); err == nil && !who.reader() && !who.watches(f.Rules()) {
+		return nil, store.ErrNotFound
+	}
+	return f, err
+}
+
+// admission is how somebody was let in to a feed's media.
+type admission struct {
+	caller
+	feed     *station.Feed
+	link     *access.Link // that opened it; nil for none
+	text     string       // of that link
+	delivery access.Delivery
+	asker    access.Asker
+}
+
+// stranger says that nobody has let the caller in: the feed is for everyone.
+func (m admission) stranger() bool { return !m.signedIn() && m.link == nil }
+
+// sites are those that may show what was let in to.
+func (m admission) sites() access.Sites {
+	if m.link != nil && len(m.link.Sites) > 0 {
+		return m.link.Sites
+	}
+	return m.feed.Rules().Sites
+}
+
+// until is when the admission ends by itself; zero for never.
+func (m admission) until() time.Time {
+	switch {
+	case m.link != nil:
+		return m.link.Ends
+	case m.token != nil:
+		return m.token.ExpiresAt
+	}
+	return time.Time{}
+}
+
+// shared says that whoever has the address may have what was sent, so that a cache in
+// front may keep it.
+func (m admission) shared() bool {
+	return m.link != nil || m.feed.Rules().Audience == access.Everyone
+}
+
+// fits says why somebody who was let in does not get a delivery, or not on that site.
+func (m admission) fits() error {
+	switch {
+	case !m.sites().Allow(m.asker):
+		return fault.New(fault.SiteRefused, nil, "")
+	case m.delivery == "":
+		return nil
+	case !m.feed.Rules().Gives(m.delivery):
+		return fault.New(fault.DeliveryOff, nil, "%s is switched off for this feed.", m.delivery.Name())
+	case m.link != nil && !m.link.Gives(m.delivery):
+		return fault.New(fault.LinkDelivery, nil, "This link does not open %s.", m.delivery.Name())
 	}
 	return nil
 }
 
-// access is how somebody was let in to a feed's media.
-type access struct {
-	caller
-	feed *station.Feed
-	link string // text of the link that opened it, if any
+// deliveries are those that whoever was let in may have.
+func (m admission) deliveries() []access.Delivery {
+	list := []access.Delivery{}
+	for _, d := range access.Deliveries {
+		if m.feed.Rules().Gives(d) && (m.link == nil || m.link.Gives(d)) {
+			list = append(list, d)
+		}
+	}
+	return list
 }
 
-// stranger says that nobody has let the caller in: the feed is for everybody.
-func (m access) stranger() bool { return !m.signedIn() && m.link == "" }
+// asker is what a request says of the page that makes it.
+func asker(r *http.Request) access.Asker {
+	return access.Asker{
+		Host: r.Host, Origin: r.Header.Get("Origin"), Referer: r.Header.Get("Referer"),
+		FetchSite: r.Header.Get("Sec-Fetch-Site"), FetchDest: r.Header.Get("Sec-Fetch-Dest"),
+	}
+}
 
-// watchable lets somebody in to a feed, or answers why not. link is the text of a link in
-// the address.
-func (a *API) watchable(w http.ResponseWriter, r *http.Request, name, link string) (m access, ok bool) {
+// enterFeed lets somebody in to a feed, by a link's text or by who they are, without
+// looking at sites and deliveries. Strangers are not told which feeds there are.
+func (a *API) enterFeed(r *http.Request, name, link string) (m admission, err error) {
 	feed, err := a.station.Get(name)
-	m = access{caller: callerOf(r.Context()), feed: feed}
-	if err == nil && link != "" && a.store.Opens(name, link) {
-		m.link = link
-		return m, true
-	}
-	if err == nil && (feed.Public() || m.signedIn()) {
-		return m, true
-	}
-	var p plain
-	if !m.signedIn() {
-		p = a.plainSignIn(r)
-		m.account = p.who
+	m = admission{caller: callerOf(r.Context()), feed: feed, text: link, asker: asker(r)}
+	if link != "" {
+		return a.enterByLink(m, err)
 	}
 	switch {
-	case err == nil && m.signedIn():
-		return m, true
-	case m.signedIn() && errors.Is(err, store.ErrNotFound):
-		problem.Write(w, fault.New(fault.FeedUnknown, err, ""))
-	default:
-		a.demand(w, r, p) // strangers are not told which feeds there are
+	case err == nil && m.watches(feed.Rules()):
+		return m, nil
+	case !m.signedIn():
+		return m, fault.New(fault.FeedSignInNeeded, nil, "")
+	case err != nil && m.reader():
+		return m, fault.New(fault.FeedUnknown, err, "")
 	}
-	return m, false
+	return m, fault.New(fault.FeedRefused, nil, "")
+}
+
+func (a *API) enterByLink(m admission, unknown error) (admission, error) {
+	now := time.Now()
+	var err error
+	if unknown != nil {
+		_, err = a.links.Find(m.text, now)
+		err = cmp.Or(err, access.ErrForeign)
+	} else {
+		m.link, err = a.links.Open(m.text, m.feed.Rules().ID, now)
+	}
+	switch {
+	case errors.Is(err, access.ErrForged):
+		return m, fault.New(fault.LinkForged, nil, "")
+	case errors.Is(err, access.ErrEnded):
+		return m, fault.New(fault.LinkEnded, nil, "")
+	case err != nil:
+		return m, fault.New(fault.LinkForeign, nil, "")
+	}
+	m.link.Use(now)
+	return m, nil
+}
+
+// watchable lets somebody in to a delivery of a feed, or answers why not. link is the
+// text of a link in the address.
+func (a *API) watchable(w http.ResponseWriter, r *http.Request, name, link string, delivery access.Delivery) (m admission, ok bool) {
+	m, err := a.enterFeed(r, name, link)
+	if err != nil && link == "" && !m.signedIn() { // the Authorization header may have a name and password
+		p := a.plainSignIn(r)
+		if p.who == nil {
+			a.demand(w, r, p)
+			return m, false
+		}
+		if m.account = p.who; m.feed == nil || !m.watches(m.feed.Rules()) {
+			err = fault.New(fault.FeedRefused, nil, "")
+		} else {
+			err = nil
+		}
+	}
+	if err == nil {
+		m.delivery = delivery
+		err = m.fits()
+	}
+	if err != nil {
+		allowOrigins(w.Header())
+		problem.Write(w, err)
+		return m, false
+	}
+	return m, true
 }
 
 // still says whether somebody who was let in would be now. r is the request of then.
-func (a *API) still(m access, r *http.Request) bool {
-	name := m.feed.Status().Record.Name
+func (a *API) still(m admission, r *http.Request) bool {
+	name := m.feed.Rules().Name
 	if feed, err := a.station.Get(name); err != nil || feed != m.feed {
 		return false
 	}
-	switch {
-	case m.link != "":
-		return a.store.Opens(name, m.link)
-	case m.feed.Public():
-		return true
+	if m.link != nil {
+		link, err := a.links.Open(m.text, m.feed.Rules().ID, time.Now())
+		if err != nil {
+			return false
+		}
+		m.link = link
+		return m.fits() == nil
 	}
-	return a.stillSignedIn(m.caller, r)
+	if now, ok := a.stillSignedIn(m.caller, r); ok {
+		m.caller = now
+	} else if m.feed.Rules().Audience != access.Everyone {
+		return false
+	}
+	return m.watches(m.feed.Rules()) && m.fits() == nil
 }
 
-// stillSignedIn says whether what a request was signed in by is still good.
-func (a *API) stillSignedIn(who caller, r *http.Request) bool {
+// stillSignedIn says whether what a request was signed in by is still good, and for what.
+func (a *API) stillSignedIn(who caller, r *http.Request) (now caller, ok bool) {
 	if !who.signedIn() {
-		return false
+		return caller{}, false
 	}
 	if token := credential(r); token != "" {
 		now := a.byToken(token)
-		return now != nil && now.ID == who.account.ID && now.Role == who.account.Role
+		return now, now.signedIn() && now.account.ID == who.account.ID && now.account.Role == who.account.Role
 	}
-	now, err := a.store.AccountByName(who.account.Name) // by name and password
-	return err == nil && now.ID == who.account.ID && bytes.Equal(now.Hash, who.account.Hash)
-}
-
-// grant is something that goes on by an access.
-type grant struct {
-	still func() bool
-	end   func()
-}
-
-// grants are all that go on, looked through again whenever access may have been taken
-// away, and once a minute for what ends by itself.
-type grants struct {
-	mu   sync.Mutex
-	all  map[*grant]struct{} // guarded by mu
-	kick chan struct{}
-}
-
-const lookThrough = time.Minute
-
-func newGrants() *grants {
-	return &grants{all: make(map[*grant]struct{}), kick: make(chan struct{}, 1)}
-}
-
-// add notes what goes on until the returned function is called. still is asked whether
-// it may go on; end ends it, and must not block.
-func (g *grants) add(still func() bool, end func()) (done func()) {
-	it := &grant{still, end}
-	g.mu.Lock()
-	g.all[it] = struct{}{}
-	g.mu.Unlock()
-	return func() {
-		g.mu.Lock()
-		delete(g.all, it)
-		g.mu.Unlock()
-	}
-}
-
-// changed says that access may have been taken away from somebody.
-func (g *grants) changed() {
-	select {
-	case g.kick <- struct{}{}:
-	default:
-	}
-}
-
-// run looks through the grants until ctx ends.
-func (g *grants) run(ctx context.Context) {
-	ticker := time.NewTicker(lookThrough)
-	defer ticker.Stop()
-	for {
-		select {
-		case <-ctx.Done():
-			return
-		case <-g.kick:
-		case <-ticker.C:
-		}
-		g.mu.Lock()
-		list := make([]*grant, 0, len(g.all))
-		for it := range g.all {
-			list = append(list, it)
-		}
-		g.mu.Unlock()
-		for _, it := range list { // outside the lock: these look into the records
-			if ctx.Err() != nil {
-				return
-			}
-			if !it.still() {
-				it.end()
-			}
-		}
-	}
+	account, err := a.store.AccountByName(who.account.Name) // by name and password
+	return caller{account: account}, err == nil && account.ID == who.account.ID && bytes.Equal(account.Hash, who.account.Hash)
 }

@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"errors"
+	"slices"
 
 	"webostrum/apitypes"
 	"webostrum/core/fault"
@@ -16,8 +17,14 @@ type accountPath struct {
 
 type accountOutput struct{ Body apitypes.Account }
 
-func accountView(a store.Account) apitypes.Account {
-	return apitypes.Account{Name: a.Name, Role: string(a.Role), Created: a.CreatedAt.UTC()}
+func (a *API) accountView(acc store.Account) apitypes.Account {
+	v := apitypes.Account{Name: acc.Name, Role: string(acc.Role), Created: acc.CreatedAt.UTC(), Second: len(acc.SecondSealed) > 0, Feeds: []string{}}
+	for _, f := range a.station.List() {
+		if rules := f.Rules(); slices.Contains(rules.Named, acc.Name) {
+			v.Feeds = append(v.Feeds, rules.Name)
+		}
+	}
+	return v
 }
 
 func (a *API) listAccounts(context.Context, *struct{}) (*struct{ Body apitypes.AccountList }, error) {
@@ -27,12 +34,19 @@ func (a *API) listAccounts(context.Context, *struct{}) (*struct{ Body apitypes.A
 	}
 	out := apitypes.AccountList{Accounts: []apitypes.Account{}}
 	for _, acc := range list {
-		out.Accounts = append(out.Accounts, accountView(acc))
+		out.Accounts = append(out.Accounts, a.accountView(acc))
 	}
 	return &struct{ Body apitypes.AccountList }{out}, nil
 }
 
-func (a *API) addAccount(_ context.Context, in *struct{ Body apitypes.NewAccount }) (*accountOutput, error) {
+func (a *API) addAccount(ctx context.Context, in *struct{ Body apitypes.NewAccount }) (*accountOutput, error) {
+	for _, feed := range in.Body.Feeds {
+		if _, err := a.station.Get(feed); err != nil {
+			return nil, refused("feeds", "there is no feed "+feed)
+		}
+	}
+	a.people.Lock()
+	defer a.people.Unlock()
 	acc, err := a.store.AddAccount(in.Body.Name, store.Role(in.Body.Role), in.Body.Password)
 	switch {
 	case errors.Is(err, store.ErrTaken):
@@ -40,31 +54,93 @@ func (a *API) addAccount(_ context.Context, in *struct{ Body apitypes.NewAccount
 	case err != nil:
 		return nil, answerFor(err)
 	}
-	a.station.Note("", station.EventChange, "account "+acc.Name+" was added")
-	return &accountOutput{accountView(*acc)}, nil
+	a.by(ctx).Note("", station.EventChange, "account "+acc.Name+" was added, as "+in.Body.Role)
+	for _, feed := range in.Body.Feeds {
+		_, err := a.by(ctx).EditTelling(feed, tellChanges, func(r *store.Feed) error {
+			r.Named = append(r.Named, acc.Name)
+			return nil
+		})
+		if err != nil {
+			return nil, answerFor(err)
+		}
+	}
+	return &accountOutput{a.accountView(*acc)}, nil
 }
 
-func (a *API) removeAccount(_ context.Context, in *accountPath) (*struct{}, error) {
+func (a *API) editAccount(ctx context.Context, in *struct {
+	Account string `path:"account" maxLength:"64" doc:"Name of the account" example:"wall-panel"`
+	Body    apitypes.AccountChange
+}) (*accountOutput, error) {
+	b := in.Body
+	before, err := a.store.AccountByName(in.Account)
+	if err != nil {
+		return nil, answerForAccount(err)
+	}
+	if b.Second != nil && *b.Second {
+		return nil, refused("second", "a second factor is set up by whoever has it, after signing in")
+	}
+	if b.Role != "" && store.Role(b.Role) != before.Role {
+		if in.Account == store.FirstAccount {
+			return nil, answerFor(fault.New(fault.AccountNeeded, nil, ""))
+		}
+		if err := a.store.SetRole(in.Account, store.Role(b.Role)); err != nil {
+			return nil, answerForAccount(err)
+		}
+		a.by(ctx).Note("", station.EventChange, "account "+in.Account+" was "+string(before.Role)+" and is "+b.Role)
+	}
+	if b.Second != nil && len(before.SecondSealed) > 0 {
+		if err := a.store.SetSecond(in.Account, ""); err != nil {
+			return nil, answerForAccount(err)
+		}
+		a.by(ctx).Note("", station.EventChange, "the second factor of account "+in.Account+" was taken away")
+	}
+	a.grants.changed()
+	after, err := a.store.AccountByName(in.Account)
+	if err != nil {
+		return nil, answerForAccount(err)
+	}
+	return &accountOutput{a.accountView(*after)}, nil
+}
+
+func (a *API) removeAccount(ctx context.Context, in *accountPath) (*struct{}, error) {
 	if in.Account == store.FirstAccount {
 		return nil, answerFor(fault.New(fault.AccountNeeded, nil, ""))
 	}
+	a.people.Lock()
+	defer a.people.Unlock()
 	if err := a.store.RemoveAccount(in.Account); err != nil {
 		return nil, answerForAccount(err)
 	}
+	a.forget(ctx, in.Account)
 	a.grants.changed()
-	a.station.Note("", station.EventChange, "account "+in.Account+" was removed")
+	a.by(ctx).Note("", station.EventChange, "account "+in.Account+" was removed")
 	return nil, nil
 }
 
-func (a *API) setPassword(_ context.Context, in *struct {
+// forget has feeds read anew that named an account, so that another one of its name is
+// not let in in its place.
+func (a *API) forget(ctx context.Context, account string) {
+	for _, f := range a.station.List() {
+		rules := f.Rules()
+		if !slices.Contains(rules.Named, account) {
+			continue
+		}
+		what := "account " + account + " is no longer named: it was removed"
+		if _, err := a.by(ctx).Edit(rules.Name, what, func(*store.Feed) error { return nil }); err != nil {
+			a.cfg.Log.Error("a feed could not be read anew", "feed", rules.Name, "error", err)
+		}
+	}
+}
+
+func (a *API) setPassword(ctx context.Context, in *struct {
 	Account string `path:"account" maxLength:"64" doc:"Name of the account" example:"wall-panel"`
 	Body    apitypes.NewPassword
 }) (*struct{}, error) {
-	if err := a.store.SetPassword(in.Account, in.Body.Password); err != nil {
+	if err := a.store.SetPassword(in.Account, in.Body.Password, 0); err != nil {
 		return nil, answerForAccount(err)
 	}
 	a.grants.changed()
-	a.station.Note("", station.EventChange, "account "+in.Account+" has another password")
+	a.by(ctx).Note("", station.EventChange, "account "+in.Account+" has another password")
 	return nil, nil
 }
 
@@ -73,50 +149,4 @@ func answerForAccount(err error) error {
 		return answerFor(fault.New(fault.AccountUnknown, err, ""))
 	}
 	return answerFor(err)
-}
-
-func (a *API) listLinks(_ context.Context, in *feedPath) (*struct{ Body apitypes.LinkList }, error) {
-	list, err := a.store.Links(in.Name)
-	if err != nil {
-		return nil, answerFor(err)
-	}
-	out := apitypes.LinkList{Links: []apitypes.Link{}}
-	for _, l := range list {
-		out.Links = append(out.Links, apitypes.Link{Name: l.Name, Created: l.CreatedAt.UTC()})
-	}
-	return &struct{ Body apitypes.LinkList }{out}, nil
-}
-
-func (a *API) addLink(_ context.Context, in *struct {
-	Name string `path:"name" maxLength:"63" doc:"Name of the feed" example:"lower-station"`
-	Body apitypes.NewLink
-}) (*struct{ Body apitypes.Link }, error) {
-	l, text, err := a.store.AddLink(in.Name, in.Body.Name)
-	switch {
-	case errors.Is(err, store.ErrTaken):
-		return nil, taken("the feed has a link of that name")
-	case err != nil:
-		return nil, answerFor(err)
-	}
-	a.station.Note(in.Name, station.EventChange, "link "+l.Name+" was made")
-	return &struct{ Body apitypes.Link }{apitypes.Link{Name: l.Name, Created: l.CreatedAt.UTC(), Path: "/media/" + in.Name + "/link/" + text + "/"}}, nil
-}
-
-func (a *API) removeLink(_ context.Context, in *struct {
-	Name string `path:"name" maxLength:"63" doc:"Name of the feed" example:"lower-station"`
-	Link string `path:"link" maxLength:"40" doc:"Name of the link" example:"wall-panel"`
-}) (*struct{}, error) {
-	if _, err := a.station.Get(in.Name); err != nil {
-		return nil, answerFor(err)
-	}
-	err := a.store.RemoveLink(in.Name, in.Link)
-	switch {
-	case errors.Is(err, store.ErrNotFound):
-		return nil, answerFor(fault.New(fault.LinkUnknown, err, ""))
-	case err != nil:
-		return nil, answerFor(err)
-	}
-	a.grants.changed()
-	a.station.Note(in.Name, station.EventChange, "link "+in.Link+" was removed")
-	return nil, nil
 }

@@ -7,8 +7,10 @@ import (
 	"errors"
 	"io/fs"
 	"log/slog"
+	"net"
 	"net/http"
 	"net/netip"
+	"sync"
 	"sync/atomic"
 	"time"
 
@@ -19,6 +21,7 @@ import (
 	"github.com/gin-gonic/gin"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
+	"webostrum/access"
 	"webostrum/barrier"
 	"webostrum/core/fault"
 	"webostrum/deliver/problem"
@@ -37,6 +40,8 @@ type Config struct {
 	Secure  bool   // cookies are for HTTPS only
 	Worker  string // path of the codec worker; empty when there is none
 	Log     *slog.Logger
+
+	Listen net.Addr // where HTTP comes in; nil when not known
 
 	// TrustedProxies are those whose word is taken for where a request came from.
 	TrustedProxies []netip.Prefix
@@ -57,17 +62,23 @@ type Config struct {
 
 // API serves HTTP. It is an http.Handler.
 type API struct {
-	cfg       Config
-	store     *store.Store
-	station   *station.Station
-	huma      huma.API
-	engine    *gin.Engine
-	handler   http.Handler
-	watchPage *template.Template
-	panics    atomic.Uint64 // requests that panicked
+	cfg     Config
+	store   *store.Store
+	station *station.Station
+	huma    huma.API
+	engine  *gin.Engine
+	handler http.Handler
+	pages   *template.Template
+	panics  atomic.Uint64 // requests that panicked
 
 	limits
+	links   access.Links
 	grants  *grants
+	uses    uses
+	assets  assets
+	going   sync.WaitGroup
+	people  sync.Mutex // one change of accounts at a time
+	linking sync.Mutex // one change of links at a time
 	closing context.Context
 	close   context.CancelFunc
 }
@@ -94,11 +105,15 @@ func New(cfg Config) (*API, error) {
 		cfg.Log = slog.New(slog.DiscardHandler)
 	}
 	a := &API{
-		cfg: cfg, store: cfg.Store, station: cfg.Station, watchPage: page, grants: newGrants(),
+		cfg: cfg, store: cfg.Store, station: cfg.Station, pages: page, grants: newGrants(),
 		limits: limits{viewers: viewers.New(cfg.Viewers), checks: newChecks(), nonces: newNonces(), inspections: make(chan struct{}, mostInspections)},
 	}
-	a.closing, a.close = context.WithCancel(context.Background())
-	go a.grants.run(a.closing) // until EndStreams
+	if err := a.loadLinks(); err != nil {
+		return nil, err
+	}
+	a.closing, a.close = context.WithCancel(context.Background()) // until EndStreams
+	a.going.Go(func() { a.grants.run(a.closing) })
+	a.going.Go(func() { a.writeUses(a.closing) })
 	gin.SetMode(gin.ReleaseMode)
 	g := gin.New()
 	g.Use(a.recoverPanics, secureHeaders)
@@ -122,8 +137,12 @@ func (a *API) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	a.handler.ServeHTTP(w, r)
 }
 
-// EndStreams ends the responses that have no end of their own.
-func (a *API) EndStreams() { a.close() }
+// EndStreams ends the responses that have no end of their own, and waits for what runs
+// beside requests.
+func (a *API) EndStreams() {
+	a.close()
+	a.going.Wait()
+}
 
 // OpenAPI returns the document as JSON.
 func (a *API) OpenAPI() ([]byte, error) { return a.huma.OpenAPI().MarshalJSON() }
@@ -147,7 +166,7 @@ func (a *API) routes(g *gin.Engine) {
 	g.GET("/readyz", a.ready)
 	metrics := promhttp.HandlerFor(newRegistry(a), promhttp.HandlerOpts{})
 	g.GET("/metrics", func(c *gin.Context) {
-		if err := permitted(callerOf(c.Request.Context()), needsEngineer); err != nil {
+		if err := permitted(callerOf(c.Request.Context()), needsMetrics); err != nil {
 			problem.Write(c.Writer, err)
 			return
 		}
@@ -156,11 +175,11 @@ func (a *API) routes(g *gin.Engine) {
 	g.Any("/media/:feed/*rest", a.serveMedia)
 	g.GET("/clock", serveClock)
 	g.GET("/clock/time", func(c *gin.Context) { serveTime(c.Writer) })
-	g.GET("/watch/:feed", a.serveWatch)
+	a.pageRoutes(g)
 	if a.cfg.EnterKey != "" {
 		g.GET("/enter/:key", a.enter)
 	}
-	g.NoRoute(a.assets)
+	g.NoRoute(a.serveAsset)
 }
 
 // ready says whether the service can do its work: records can be read and written.

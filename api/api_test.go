@@ -84,7 +84,20 @@ func (w *world) account(records *store.Store, name string, role store.Role) stri
 	w.t.Helper()
 	who, err := records.AddAccount(name, role, password)
 	require.NoError(w.t, err)
-	token, err := records.NewToken(who, store.TokenProgram, time.Now().Add(time.Hour))
+	return w.token(who, store.TokenProgram)
+}
+
+// session signs an account in.
+func (w *world) session(name string) string {
+	w.t.Helper()
+	who, err := w.records.AccountByName(name)
+	require.NoError(w.t, err)
+	return w.token(who, store.TokenSession)
+}
+
+func (w *world) token(who *store.Account, kind string) string {
+	w.t.Helper()
+	token, err := w.records.NewToken(who, &store.Token{Kind: kind, ExpiresAt: time.Now().Add(time.Hour)})
 	require.NoError(w.t, err)
 	return token
 }
@@ -123,7 +136,11 @@ func (w *world) do(method, path, token string, body any, headers ...string) (*ht
 func (w *world) addFeed(name string, public bool) {
 	w.t.Helper()
 	_, url := cam.Serve(w.t, server.Config{})
-	w.add(apitypes.NewFeed{Name: name, FeedSettings: settings(url, func(s *apitypes.FeedSettings) { s.Public, s.Delivery.SegmentSeconds = public, 0.5 })})
+	w.add(apitypes.NewFeed{Name: name, FeedSettings: settings(url, func(s *apitypes.FeedSettings) {
+		if s.Delivery.SegmentSeconds = 0.5; public {
+			s.Audience.Who = "everyone"
+		}
+	})})
 }
 
 func TestBadInputNamesTheField(t *testing.T) {
@@ -190,7 +207,7 @@ func TestSignIn(t *testing.T) {
 	session := cookie.Name + "=" + cookie.Value
 	res, text := w.do("GET", "/api/v1/me", "", nil, "Cookie", session)
 	assert.Equal(t, 200, res.StatusCode)
-	assert.JSONEq(t, `{"name":"engineer","role":"engineer"}`, text)
+	assert.JSONEq(t, `{"name":"engineer","role":"engineer","second":false}`, text)
 	res, _ = w.do("POST", "/api/v1/sign-out", "", nil, "Cookie", session, "Sec-Fetch-Site", "cross-site")
 	assert.Equal(t, 403, res.StatusCode, "other sites may not use the cookie")
 	res, _ = w.do("POST", "/api/v1/sign-out", "", nil, "Cookie", session)
@@ -288,7 +305,7 @@ func TestMediaAndLiveState(t *testing.T) {
 func TestWhyThereIsNothingToPlay(t *testing.T) {
 	t.Parallel()
 	w := start(t)
-	body := map[string]any{"name": "gate", "camera": map[string]any{"url": "rtsp://127.0.0.1:1/a"}, "public": true}
+	body := map[string]any{"name": "gate", "camera": map[string]any{"url": "rtsp://127.0.0.1:1/a"}, "audience": map[string]any{"who": "everyone"}}
 	res, text := w.do("POST", "/api/v1/feeds", w.engineer, body)
 	require.Equal(t, 201, res.StatusCode, text)
 	res, text = w.do("GET", "/media/gate/hls/index.m3u8", "", nil)
@@ -379,3 +396,6 @@ func TestEveryOperationIsExplained(t *testing.T) {
 		assert.NotRegexp(t, `(Body|Output|Input|View|Request)$`, strings.Replace(name, "CameraRequest", "", 1), "%s is named for what it is", name)
 	}
 }
+
+// everyone has everyone watch a feed.
+func everyone(s *apitypes.FeedSettings) { s.Audience.Who = "everyone" }

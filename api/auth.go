@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"net/http"
+	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -20,13 +21,18 @@ const (
 )
 
 type signInInput struct {
-	Body apitypes.SignIn
-	from string // address
+	Body    apitypes.SignIn
+	from    string // address
+	browser string
 }
+
+const longestBrowser = 200 // letters that are kept of what it calls itself
 
 // Resolve notes where a sign-in comes from.
 func (i *signInInput) Resolve(ctx huma.Context) []error {
 	i.from = ctx.RemoteAddr()
+	i.browser = strings.ToValidUTF8(ctx.Header("User-Agent"), "")
+	i.browser = i.browser[:min(len(i.browser), longestBrowser)]
 	return nil
 }
 
@@ -35,21 +41,33 @@ type meOutput struct {
 	Body      apitypes.Me
 }
 
+func meView(who *store.Account) apitypes.Me {
+	return apitypes.Me{Name: who.Name, Role: string(who.Role), Second: len(who.SecondSealed) > 0}
+}
+
 func (a *API) signIn(ctx context.Context, in *signInInput) (*meOutput, error) {
-	who, err := a.tryPassword(ctx, in.from, in.Body.Name, in.Body.Password)
+	who, err := a.tryPassword(ctx, in.from, in.Body)
 	if err != nil {
 		return nil, err
 	}
-	cookie, err := a.newSession(who, time.Now())
+	if who.Role == store.RolePanel {
+		return nil, answerFor(fault.New(fault.NotAllowed, nil, "This is a panel's account: it opens media by Basic or Digest, and nothing here."))
+	}
+	now := time.Now()
+	t := &store.Token{Kind: store.TokenSession, ExpiresAt: now.Add(sessionLasts), Address: hostOf(in.from), Browser: in.browser}
+	text, err := a.store.NewToken(who, t)
 	if err != nil {
 		return nil, answerFor(err)
 	}
-	return &meOutput{SetCookie: cookie, Body: apitypes.Me{Name: who.Name, Role: string(who.Role)}}, nil
+	a.station.By(who.Name, hostOf(in.from)).Note("", station.EventSignIn, who.Name+" signed in from "+hostOf(in.from))
+	return &meOutput{SetCookie: a.sessionCookie(text), Body: meView(who)}, nil
 }
 
-// tryPassword checks a name and password that come from an address, as far as that may
-// be tried. Errors are problems, with headers where they need some.
-func (a *API) tryPassword(ctx context.Context, from, name, password string) (*store.Account, error) {
+// tryPassword checks a name and password, and a code where the account has a second
+// factor, that come from an address, as far as that may be tried. Errors are problems,
+// with headers where they need some.
+func (a *API) tryPassword(ctx context.Context, from string, given apitypes.SignIn) (*store.Account, error) {
+	name := given.Name
 	now, client := time.Now(), clientOf(from)
 	known := a.store.KnowsClient(name, client)
 	settle, wait := a.throttle.reserve(client, name, known, now)
@@ -65,12 +83,16 @@ func (a *API) tryPassword(ctx context.Context, from, name, password string) (*st
 		return nil, answerFor(err)
 	}
 	defer end()
-	who, err := a.store.CheckPassword(name, password)
+	who, err := a.store.CheckPassword(name, given.Password)
 	switch {
 	case errors.Is(err, store.ErrPassword):
 		a.station.Note("", station.EventSignIn, "a sign-in from "+hostOf(from)+" failed")
 		return nil, answerFor(fault.New(fault.SignInWrong, nil, ""))
 	case err != nil:
+		return nil, answerFor(err)
+	}
+	if err := a.checkSecond(who, given.Code, now); err != nil {
+		right = given.Code == "" // the password was right, and a code is asked for
 		return nil, answerFor(err)
 	}
 	right = true
@@ -87,12 +109,11 @@ func (a *API) firstSignIn(context.Context, *struct{}) (*struct{ Body apitypes.Si
 	return &struct{ Body apitypes.SignInPage }{page}, nil
 }
 
-func (a *API) newSession(who *store.Account, now time.Time) (http.Cookie, error) {
-	token, err := a.store.NewToken(who, store.TokenSession, now.Add(sessionLasts))
+func (a *API) sessionCookie(text string) http.Cookie {
 	return http.Cookie{
-		Name: sessionCookie, Value: token, Path: "/", HttpOnly: true, SameSite: http.SameSiteStrictMode,
+		Name: sessionCookie, Value: text, Path: "/", HttpOnly: true, SameSite: http.SameSiteStrictMode,
 		MaxAge: int(sessionLasts.Seconds()), Secure: a.cfg.Secure,
-	}, err
+	}
 }
 
 type signOutInput struct {
@@ -116,6 +137,5 @@ func (a *API) signOut(_ context.Context, in *signOutInput) (*signOutOutput, erro
 type meOnly struct{ Body apitypes.Me }
 
 func (a *API) me(ctx context.Context, _ *struct{}) (*meOnly, error) {
-	who := callerOf(ctx).account
-	return &meOnly{apitypes.Me{Name: who.Name, Role: string(who.Role)}}, nil
+	return &meOnly{meView(callerOf(ctx).account)}, nil
 }

@@ -1,6 +1,7 @@
 package api
 
 import (
+	"context"
 	"net"
 	"net/http"
 	"net/netip"
@@ -16,7 +17,7 @@ func (a *API) addressed(next http.Handler) http.Handler {
 	}
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if at := a.forwarded(r); at.IsValid() {
-			r = r.Clone(r.Context())
+			r = r.Clone(context.WithValue(r.Context(), proxiedKey{}, true))
 			r.RemoteAddr = netip.AddrPortFrom(at, 0).String()
 		}
 		next.ServeHTTP(w, r)

@@ -11,8 +11,8 @@ import (
 	"webostrum/deliver/problem"
 )
 
-func (a *API) feedDelay(_ context.Context, in *feedPath) (*struct{ Body apitypes.DelayList }, error) {
-	f, err := a.station.Get(in.Name)
+func (a *API) feedDelay(ctx context.Context, in *feedPath) (*struct{ Body apitypes.DelayList }, error) {
+	f, err := a.seen(ctx, in.Name)
 	if err != nil {
 		return nil, answerFor(err)
 	}

@@ -8,6 +8,7 @@ import (
 
 	"webostrum/apitypes"
 	"webostrum/core/fault"
+	"webostrum/core/snippet"
 )
 
 // explanation is what the document says of an operation besides its types.
@@ -23,18 +24,22 @@ var exampleTime = time.Date(2026, time.November, 26, 7, 30, 0, 0, time.UTC)
 // parameterExamples are of the parameters in paths and queries.
 var parameterExamples = map[string]any{
 	"webostrum_session": "c2hvd24gb25jZQ", "name": "lower-station", "rendition": "small", "request": "picture-settings", "account": "night-shift",
-	"link": "town-hall", "id": "k7w2", "feed": "lower-station", "kind": "state", "since": exampleTime, "before": 1200, "after": 1150, "limit": 50,
+	"link": "town-hall", "all": true, "address": "https://cams.example.org", "prefer": "delay", "within": 3, "audio": true, "start": "press", "controls": "none", "fit": "cover", "poster": "still", "width": 640, "height": 360, "feed": "lower-station", "kind": "state", "since": exampleTime, "before": 1200, "after": 1150, "limit": 50,
 }
+
+// exampleIDs are of the parameter id, which is another thing in each operation.
+var exampleIDs = map[string]any{"end-viewer": "k7w2", "end-token": 12, "end-session": 31}
 
 func exampleSettings() apitypes.FeedSettings {
 	s := apitypes.Defaults("rtsp://192.0.2.7:554/main")
-	s.Title, s.Public = "Lower station", true
+	s.Title, s.Audience.Who = "Lower station", "everyone"
 	return s
 }
 
 func exampleFeed() apitypes.Feed {
 	return apitypes.Feed{
 		Name: "lower-station", Enabled: true, Credentials: true, FeedSettings: exampleSettings(),
+		AudienceMeans: "Everyone who has the address can watch, without signing in.", Deliveries: []string{"hls", "webrtc", "motion-jpeg", "still"}, Links: 2,
 		State: "live", Since: exampleTime, Reason: "Frames come and go out.", Run: "r8m2", Codec: "H264", Width: 1280, Height: 720,
 		BitRate: 2_010_000, FrameRate: 25, Keyframe: 2, Target: 2, Viewers: 3,
 		Session: &apitypes.Session{Transport: "tcp", Codec: "H264", Profile: "Main", Level: "3.1", Slices: 1, Packets: 91_230, SenderReports: true},
@@ -67,7 +72,35 @@ func exampleEvent() apitypes.Event {
 }
 
 func exampleAccount() apitypes.Account {
-	return apitypes.Account{Name: "night-shift", Role: "viewer", Created: exampleTime}
+	return apitypes.Account{Name: "night-shift", Role: "viewer", Created: exampleTime, Feeds: []string{"winch-room"}}
+}
+
+func exampleLinkSettings() apitypes.LinkSettings {
+	ends := exampleTime.AddDate(0, 6, 0)
+	return apitypes.LinkSettings{Ends: &ends, Sites: []string{"townhall.example"}, Deliveries: []string{}, Most: 50}
+}
+
+const exampleText = "AAEAAAAAAAfZ3bJ0yq1m0c2hvd24gb25"
+
+func exampleLink() apitypes.Link {
+	const path = "lower-station/link/" + exampleText
+	return apitypes.Link{
+		NewLink: apitypes.NewLink{Name: "town-hall", LinkSettings: exampleLinkSettings()}, Feed: "lower-station", Created: exampleTime, Viewers: 3,
+		Watch: "/watch/" + path, Embed: "/embed/" + path, Media: "/media/" + path + "/", Text: exampleText,
+	}
+}
+
+func exampleToken() apitypes.Token {
+	return apitypes.Token{ID: 12, NewToken: apitypes.NewToken{Name: "dashboards", Scope: "metrics", Feeds: []string{}}, Account: "engineer", Created: exampleTime}
+}
+
+func exampleSession() apitypes.BrowserSession {
+	return apitypes.BrowserSession{ID: 31, Account: "engineer", Address: "192.0.2.40", Browser: "Mozilla/5.0", Created: exampleTime, Ends: exampleTime.AddDate(0, 1, 0), Own: true}
+}
+
+func exampleEmbedding() apitypes.Embedding {
+	o := snippet.Options{Base: "https://cams.example.org", Feed: "lower-station", Title: "Lower station", Prefer: "delay"}
+	return apitypes.Embedding{Address: o.Page(), Iframe: o.Iframe(), Element: o.Element(), Image: o.Image(false), Video: o.Video(), Script: o.Script(), Reach: reachOutside, Notes: []string{}}
 }
 
 // explanations says of each operation, by its id, what its summary leaves open.
@@ -85,7 +118,7 @@ func explanations() map[string]explanation {
 		"list-feeds":   {text: "Viewers are not told of cameras' addresses, requests and answers.", answer: apitypes.FeedList{Feeds: []apitypes.Feed{feed}}},
 		"add-feed":     {text: "The camera is opened at once unless enabled is false. What is left out has its default. The answer does not wait for the camera; ask for the feed, or listen to live, for how it went.", request: apitypes.NewFeed{Name: feed.Name, FeedSettings: exampleSettings()}, answer: feed},
 		"show-feed":    {text: "Viewers are not told of the camera's address, requests and answers.", answer: feed},
-		"edit-feed":    {text: "A JSON merge patch (RFC 7396) of the settings: members left out stay, null brings a default back. A camera on another host needs its password again.", request: map[string]any{"public": true, "delivery": map[string]any{"segmentSeconds": 1}}, answer: feed},
+		"edit-feed":    {text: "A JSON merge patch (RFC 7396) of the settings: members left out stay, null brings a default back. A camera on another host needs its password again.", request: map[string]any{"audience": map[string]any{"who": "everyone"}, "delivery": map[string]any{"segmentSeconds": 1}}, answer: feed},
 		"remove-feed":  {text: "Ends the feed and all who watch it, and forgets its address and credentials. Its events stay."},
 		"start-feed":   {text: "A feed that is on and waits for its next try is tried now.", answer: feed},
 		"stop-feed":    {text: "The camera's connection is closed, and all who watch are told.", answer: feed},
@@ -111,8 +144,21 @@ func explanations() map[string]explanation {
 		"add-account":           {text: "The password is hashed, and told to nobody again.", request: apitypes.NewAccount{Name: "night-shift", Password: "correct horse battery", Role: "viewer"}, answer: exampleAccount()},
 		"set-password":          {text: "Ends the account's sessions, and within a second what they let somebody watch.", request: apitypes.NewPassword{Password: "correct horse battery"}},
 		"remove-account":        {text: "Ends its sessions, and within a second what they let somebody watch. The first account cannot be removed."},
-		"list-links":            {text: "Without their addresses, which are shown only when a link is made.", answer: apitypes.LinkList{Links: []apitypes.Link{{Name: "town-hall", Created: exampleTime}}}},
-		"add-link":              {text: "Its address is shown only in this answer. Whoever has it may watch this one feed, until the link is ended.", request: apitypes.NewLink{Name: "town-hall"}, answer: apitypes.Link{Name: "town-hall", Created: exampleTime, Path: "/media/lower-station/link/c2hvd24gb25jZQ/"}},
+		"list-links":            {text: "With their addresses: they are credentials, so engineers alone are told.", answer: apitypes.LinkList{Links: []apitypes.Link{exampleLink()}}},
+		"add-link":              {text: "Whoever has its address may watch this one feed, until the link ends. Its text is signed, so that one that was made up costs nothing.", request: apitypes.NewLink{Name: "town-hall", LinkSettings: exampleLinkSettings()}, answer: exampleLink()},
+		"edit-link":             {text: "The settings whole: what is left out has no limit. Its address stays. Whoever may no longer watch by it is ended within a second.", request: exampleLinkSettings(), answer: exampleLink()},
+		"renew-link-key":        {text: "Links that were made before stay good, unless endOthers says that they end.", request: apitypes.NewLinkKey{EndOthers: true}, answer: apitypes.LinkKey{Key: 2, Ended: 7}},
+		"list-addresses":        {text: "The first is the one that was asked by. Names and addresses that only a router or proxy knows are not among the others.", answer: apitypes.AddressList{Addresses: []apitypes.Address{{URL: "http://192.0.2.10:7600", Reach: "outside", Own: true}}}},
+		"embed-feed":            {text: "HTML to copy, for the address that is given, and what to know before it is pasted.", answer: exampleEmbedding()},
+		"edit-account":          {text: "Members left out stay. What the account may no longer watch ends within a second. There is always one engineer.", request: apitypes.AccountChange{Role: "viewer"}, answer: exampleAccount()},
+		"list-tokens":           {text: "Without their texts, of which digests alone are kept.", answer: apitypes.TokenList{Tokens: []apitypes.Token{exampleToken()}}},
+		"add-token":             {text: "Its text is in this answer alone. It can do no more than the account that made it, and ends with it.", request: apitypes.NewToken{Name: "dashboards", Scope: "metrics"}, answer: exampleToken()},
+		"end-token":             {text: "What goes on by it ends within a second."},
+		"list-sessions":         {text: "One's own; engineers may ask for those of all accounts.", answer: apitypes.SessionList{Sessions: []apitypes.BrowserSession{exampleSession()}}},
+		"end-session":           {text: "What goes on by it ends within a second. One's own; engineers may end any."},
+		"set-own-password":      {text: "Ends one's other sessions, and within a second what they let somebody watch.", request: apitypes.OwnPassword{Present: "correct horse battery", Password: "seven-otters-at-dawn"}},
+		"new-second-factor":     {text: "Time-based one-time passwords (RFC 6238) for an authenticator. Nothing changes before a code of it has come back.", answer: apitypes.SecondFactor{Secret: "JBSWY3DPEHPK3PXP", URL: "otpauth://totp/Webostrum:engineer?issuer=Webostrum&secret=JBSWY3DPEHPK3PXP"}},
+		"set-second-factor":     {text: "With the secret that was made and a code of it the account has a second factor from now on, and its other sessions end. With a code alone it is taken away.", request: apitypes.SecondCode{Secret: "JBSWY3DPEHPK3PXP", Code: "492039"}},
 		"remove-link":           {text: "Whoever watches by it is ended within a second."},
 	}
 }
@@ -132,7 +178,9 @@ func (a *API) explain() {
 func (e explanation) write(op *huma.Operation) {
 	op.Description = e.text
 	for _, p := range op.Parameters {
-		p.Example = parameterExamples[p.Name]
+		if p.Example = parameterExamples[p.Name]; p.Name == "id" {
+			p.Example = exampleIDs[op.OperationID]
+		}
 	}
 	if op.RequestBody != nil {
 		for _, m := range op.RequestBody.Content {

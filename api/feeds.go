@@ -5,6 +5,7 @@ import (
 	"reflect"
 	"time"
 
+	"webostrum/access"
 	"webostrum/apitypes"
 	"webostrum/ingest/inspect"
 	"webostrum/ingest/source"
@@ -21,9 +22,12 @@ type feedPath struct {
 
 func (a *API) feedViews(who caller) []apitypes.Feed {
 	counts := a.viewers.Counts(time.Now())
+	links := a.linkCounts()
 	views := []apitypes.Feed{}
 	for _, f := range a.station.List() {
-		views = append(views, feedView(f, counts, who))
+		if who.reader() || who.watches(f.Rules()) {
+			views = append(views, feedView(f, counts, links, who))
+		}
 	}
 	return views
 }
@@ -32,7 +36,7 @@ func (a *API) output(ctx context.Context, f *station.Feed, err error) (*feedOutp
 	if err != nil {
 		return nil, answerFor(err)
 	}
-	return &feedOutput{feedView(f, a.viewers.Counts(time.Now()), callerOf(ctx))}, nil
+	return &feedOutput{feedView(f, a.viewers.Counts(time.Now()), a.linkCounts(), callerOf(ctx))}, nil
 }
 
 func (a *API) listFeeds(ctx context.Context, _ *struct{}) (*struct{ Body apitypes.FeedList }, error) {
@@ -40,7 +44,7 @@ func (a *API) listFeeds(ctx context.Context, _ *struct{}) (*struct{ Body apitype
 }
 
 func (a *API) showFeed(ctx context.Context, in *feedPath) (*feedOutput, error) {
-	f, err := a.station.Get(in.Name)
+	f, err := a.seen(ctx, in.Name)
 	return a.output(ctx, f, err)
 }
 
@@ -53,7 +57,7 @@ func (a *API) addFeed(ctx context.Context, in *struct{ Body apitypes.NewFeed }) 
 	if err := apply(b.FeedSettings, &r, b.Camera.User != ""); err != nil {
 		return nil, err
 	}
-	f, err := a.station.Add(r)
+	f, err := a.by(ctx).Add(r)
 	return a.output(ctx, f, err)
 }
 
@@ -68,7 +72,7 @@ const mergePatchType = "application/merge-patch+json"
 var settingsType = reflect.TypeFor[apitypes.FeedSettings]()
 
 func (a *API) editFeed(ctx context.Context, in *editInput) (*feedOutput, error) {
-	f, err := a.station.Edit(in.Name, "the feed was edited", func(r *store.Feed) error {
+	f, err := a.by(ctx).EditTelling(in.Name, tellChanges, func(r *store.Feed) error {
 		s, credentials, err := a.mergeSettings(settingsOf(*r), in.RawBody)
 		if err != nil {
 			return err
@@ -85,8 +89,14 @@ func (a *API) editFeed(ctx context.Context, in *editInput) (*feedOutput, error) 
 	return a.output(ctx, f, err)
 }
 
-func (a *API) removeFeed(_ context.Context, in *feedPath) (*struct{}, error) {
-	err := a.station.Remove(in.Name)
+func (a *API) removeFeed(ctx context.Context, in *feedPath) (*struct{}, error) {
+	f, err := a.station.Get(in.Name)
+	if err == nil {
+		err = a.by(ctx).Remove(in.Name)
+	}
+	if err == nil {
+		a.links.Drop(func(l *access.Link) bool { return l.Feed == f.Rules().ID })
+	}
 	a.grants.changed()
 	return nil, answerFor(err)
 }
@@ -98,7 +108,7 @@ func (a *API) startFeed(ctx context.Context, in *feedPath) (*feedOutput, error) 
 	}
 	switch f.Condition().State {
 	case station.StateOff:
-		f, err = a.station.Edit(in.Name, "the feed was switched on", func(r *store.Feed) error {
+		f, err = a.by(ctx).Edit(in.Name, "the feed was switched on", func(r *store.Feed) error {
 			r.Enabled = true
 			return nil
 		})
@@ -110,15 +120,15 @@ func (a *API) startFeed(ctx context.Context, in *feedPath) (*feedOutput, error) 
 }
 
 func (a *API) stopFeed(ctx context.Context, in *feedPath) (*feedOutput, error) {
-	f, err := a.station.Edit(in.Name, "the feed was switched off", func(r *store.Feed) error {
+	f, err := a.by(ctx).Edit(in.Name, "the feed was switched off", func(r *store.Feed) error {
 		r.Enabled = false
 		return nil
 	})
 	return a.output(ctx, f, err)
 }
 
-func (a *API) feedHistory(_ context.Context, in *feedPath) (*struct{ Body apitypes.History }, error) {
-	f, err := a.station.Get(in.Name)
+func (a *API) feedHistory(ctx context.Context, in *feedPath) (*struct{ Body apitypes.History }, error) {
+	f, err := a.seen(ctx, in.Name)
 	if err != nil {
 		return nil, answerFor(err)
 	}

@@ -39,12 +39,12 @@ func FuzzHTTP(f *testing.F) {
 	f.Cleanup(func() { a.EndStreams(); st.Close(); _ = records.Close() })
 	who, err := records.AddAccount("engineer", store.RoleEngineer, password)
 	require.NoError(f, err)
-	token, err := records.NewToken(who, store.TokenProgram, time.Now().Add(time.Hour))
+	token, err := records.NewToken(who, &store.Token{Kind: store.TokenProgram, ExpiresAt: time.Now().Add(time.Hour)})
 	require.NoError(f, err)
 	off := false
 	s := httptest.NewServer(a)
 	_, err = client.New(s.URL, token).AddFeed(f.Context(), apitypes.NewFeed{
-		Name: "yard", Enabled: &off, FeedSettings: settings("rtsp://127.0.0.1:9/x", func(s *apitypes.FeedSettings) { s.Public = true }),
+		Name: "yard", Enabled: &off, FeedSettings: settings("rtsp://127.0.0.1:9/x", everyone),
 	})
 	require.NoError(f, err)
 	s.Close()
@@ -109,7 +109,7 @@ func TestWebRTCEndsWithItsAccess(t *testing.T) {
 	c := client.New(w.url, w.engineer)
 	w.join(newProgram(t), "/media/gate/whep")
 	w.eventually("it is counted", func() bool { return len(w.watching()) == 1 })
-	_, err := c.EditFeed(context.Background(), "gate", client.Patch{"public": false})
+	_, err := c.EditFeed(context.Background(), "gate", client.Patch{"audience": client.Patch{"who": "signed-in"}})
 	require.NoError(t, err)
 	w.eventually("it is ended", func() bool { return len(w.watching()) == 0 })
 }

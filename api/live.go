@@ -6,12 +6,14 @@ import (
 	"fmt"
 	"net/http"
 	"reflect"
+	"slices"
 	"sync"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 
+	"webostrum/access"
 	"webostrum/apitypes"
 	"webostrum/core/fault"
 	"webostrum/core/plan"
@@ -68,8 +70,8 @@ func (a *API) live(context.Context, *struct{}) (*huma.StreamResponse, error) {
 	return &huma.StreamResponse{Body: func(ctx huma.Context) {
 		c := humagin.Unwrap(ctx)
 		who := callerOf(c.Request.Context())
-		may := func() bool { return a.stillSignedIn(who, c.Request) }
-		a.serveStream(c.Writer, c.Request, who.signedIn(), may, func(s *stream, w *station.Watcher) error {
+		may := func() bool { _, ok := a.stillSignedIn(who, c.Request); return ok }
+		a.serveStream(c.Writer, c.Request, who.signedIn(), who.token.ExpiresAt, may, func(s *stream, w *station.Watcher) error {
 			if err := drainEvents(s, w, who); err != nil {
 				return err
 			}
@@ -85,7 +87,7 @@ func drainEvents(s *stream, w *station.Watcher, who caller) error {
 			if !ok {
 				return station.ErrClosed
 			}
-			if !who.engineer() {
+			if !who.reader() {
 				continue // addresses stand in them
 			}
 			if err := s.send("event", apitypes.Event(e)); err != nil {
@@ -99,7 +101,7 @@ func drainEvents(s *stream, w *station.Watcher, who caller) error {
 
 // serveStream calls update at once and at every change, until the viewer or the service
 // goes, or the viewer may no longer watch.
-func (a *API) serveStream(w http.ResponseWriter, r *http.Request, signedIn bool, may func() bool, update func(*stream, *station.Watcher) error) {
+func (a *API) serveStream(w http.ResponseWriter, r *http.Request, signedIn bool, until time.Time, may func() bool, update func(*stream, *station.Watcher) error) {
 	leave, ok := a.streams.enter(clientOf(r.RemoteAddr), signedIn)
 	if !ok {
 		problem.Write(w, fault.New(fault.StreamsFull, nil, ""))
@@ -108,7 +110,7 @@ func (a *API) serveStream(w http.ResponseWriter, r *http.Request, signedIn bool,
 	defer leave()
 	ctx, cancel := context.WithCancel(r.Context())
 	defer cancel()
-	defer a.grants.add(may, cancel)()
+	defer a.grants.add(until, may, cancel)()
 	watcher := a.station.Watch()
 	defer watcher.Close()
 	s := newStream(w)
@@ -139,21 +141,28 @@ func (a *API) serveStream(w http.ResponseWriter, r *http.Request, signedIn bool,
 }
 
 // serveState streams one feed's state to players; it sends only what is new.
-func (a *API) serveState(w http.ResponseWriter, r *http.Request, m access) {
+func (a *API) serveState(w http.ResponseWriter, r *http.Request, m admission) {
 	var last apitypes.FeedState
-	a.serveStream(w, r, !m.stranger(), func() bool { return a.still(m, r) }, func(s *stream, _ *station.Watcher) error {
+	a.serveStream(w, r, !m.stranger(), m.until(), func() bool { return a.still(m, r) }, func(s *stream, _ *station.Watcher) error {
 		state := stateOf(m)
+		for _, d := range m.deliveries() {
+			if d != access.WebRTC || a.cfg.WebRTC != nil {
+				state.Deliveries = append(state.Deliveries, string(d))
+			}
+		}
 		if reflect.DeepEqual(state, last) {
 			return nil
 		}
 		last = state
 		state.Now = time.Now().UnixMilli()
-		state.ICEServers = a.iceServers(time.Now())
+		if slices.Contains(state.Deliveries, string(access.WebRTC)) {
+			state.ICEServers = a.iceServers(time.Now())
+		}
 		return s.send("state", state)
 	})
 }
 
-func stateOf(m access) apitypes.FeedState {
+func stateOf(m admission) apitypes.FeedState {
 	st := m.feed.Status()
 	c := st.Condition
 	s := apitypes.FeedState{State: string(c.State), Reason: m.feed.Waiting(), Run: st.Run, Title: st.Record.Title, Ready: m.feed.Playable(),
@@ -161,7 +170,7 @@ func stateOf(m access) apitypes.FeedState {
 		Audio:   apitypes.AudioState{HLS: st.Audio.Plans[plan.HLS].Codec != "", WebRTC: st.Audio.Plans[plan.WebRTC].Codec != ""}}
 	switch {
 	case c.Fault == nil:
-	case m.engineer():
+	case m.reader():
 		s.Remedy = c.Fault.Kind.Remedy
 	default:
 		away, _ := fault.Lookup(fault.CameraAway)

@@ -1,65 +1,102 @@
 package api
 
 import (
+	"context"
 	"encoding/json"
-	"errors"
 	"net/http"
-	"net/url"
-	"slices"
 	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
 
+	"webostrum/access"
 	"webostrum/core/fault"
 	"webostrum/deliver/hls"
 	"webostrum/deliver/problem"
 	"webostrum/deliver/viewers"
-	"webostrum/store"
 )
 
 // visitor is who watches, as viewers are counted.
-func visitor(r *http.Request, feed string, m access) viewers.Visitor {
-	return viewers.Visitor{Feed: feed, Address: hostOf(r.RemoteAddr), Client: clientOf(r.RemoteAddr), Browser: r.UserAgent(), LetIn: !m.stranger()}
+func visitor(r *http.Request, feed string, m admission) viewers.Visitor {
+	v := viewers.Visitor{Feed: feed, Address: hostOf(r.RemoteAddr), Client: clientOf(r.RemoteAddr), Browser: r.UserAgent(), LetIn: !m.stranger()}
+	switch {
+	case m.link != nil:
+		v.By, v.Link, v.MostByLink = "link "+m.link.Name, m.link.ID, m.link.Most
+	case m.signedIn():
+		v.By = m.account.Name
+	}
+	return v
+}
+
+// deliveryOf is what a path under /media/{feed}/ is of; empty for what belongs to all.
+func deliveryOf(rest string) access.Delivery {
+	first, _, _ := strings.Cut(rest, "/")
+	return map[string]access.Delivery{"hls": access.HLS, "whep": access.WebRTC, "mjpeg": access.MotionJPEG, "still.jpg": access.Still}[first]
 }
 
 // serveMedia answers everything under /media/{feed}/.
 func (a *API) serveMedia(c *gin.Context) {
 	w, r, name := c.Writer, c.Request, c.Param("feed")
 	rest, link := viaLink(strings.TrimPrefix(c.Param("rest"), "/"))
-	whep := rest == "whep" || strings.HasPrefix(rest, "whep/")
-	if whep { // any page may ask, and is told what is wrong: no cookie goes with it
-		allowOrigins(w.Header())
-		if r.Method == http.MethodOptions {
-			a.optionsWHEP(w, name, strings.TrimPrefix(rest, "whep"))
-			return
-		}
+	w.Header().Set("Cross-Origin-Resource-Policy", "cross-origin") // for pages that isolate themselves (Fetch, 3.7)
+	delivery := deliveryOf(rest)
+	if r.Method == http.MethodOptions {
+		a.preflight(w, name, delivery, strings.TrimPrefix(rest, "whep"))
+		return
 	}
-	m, ok := a.watchable(w, r, name, link)
+	m, ok := a.watchable(w, r, name, link, delivery)
 	if !ok {
 		return
 	}
-	if m.feed.Public() {
-		allowOrigins(w.Header())
-	}
+	allowSites(w.Header(), m)
 	switch {
-	case whep:
+	case delivery == access.WebRTC:
 		a.serveWHEP(w, r, name, strings.TrimPrefix(strings.TrimPrefix(rest, "whep"), "/"), m)
-	case strings.HasPrefix(rest, "hls/"):
+	case delivery == access.HLS:
 		a.serveHLS(w, r, name, m, strings.TrimPrefix(rest, "hls/"))
 	case r.Method != http.MethodGet && r.Method != http.MethodHead:
-		w.Header().Set("Allow", "GET, HEAD")
+		w.Header().Set("Allow", "GET, HEAD, OPTIONS")
 		problem.Write(w, fault.New(fault.MethodNotAllowed, nil, ""))
 	default:
 		a.serveRest(w, r, name, m, rest)
 	}
 }
 
+// preflight answers what browsers ask before they send something to another origin
+// (Fetch, 4.8). It is the same whether there is such a feed or not, and whoever may show
+// it: what is sent then is judged.
+func (a *API) preflight(w http.ResponseWriter, name string, delivery access.Delivery, session string) {
+	h := w.Header()
+	allowOrigins(h)
+	h.Set("Access-Control-Max-Age", "600")
+	if delivery == access.WebRTC {
+		a.optionsWHEP(w, name, session)
+		return
+	}
+	h.Set("Access-Control-Allow-Methods", "GET, HEAD, OPTIONS")
+	h.Set("Access-Control-Allow-Headers", "Authorization, Range, If-None-Match, Last-Event-ID")
+	w.WriteHeader(http.StatusNoContent)
+}
+
 // allowOrigins lets pages of all origins read an answer; cookies do not come with their
 // requests.
 func allowOrigins(h http.Header) { h.Set("Access-Control-Allow-Origin", "*") }
 
-func (a *API) serveRest(w http.ResponseWriter, r *http.Request, name string, m access, rest string) {
+// allowSites lets pages of the sites that may show a feed read an answer.
+func allowSites(h http.Header, m admission) {
+	h.Set("Access-Control-Expose-Headers", "Content-Length, Content-Range, Date, Age, Location, Link, Etag")
+	sites := m.sites()
+	if len(sites) == 0 {
+		allowOrigins(h)
+		return
+	}
+	h.Add("Vary", "Origin")
+	if m.asker.Origin != "" && sites.Has(m.asker.Origin) {
+		h.Set("Access-Control-Allow-Origin", m.asker.Origin)
+	}
+}
+
+func (a *API) serveRest(w http.ResponseWriter, r *http.Request, name string, m admission, rest string) {
 	switch rest {
 	case "mjpeg":
 		a.serveMotionJPEG(w, r, name, m)
@@ -74,10 +111,10 @@ func (a *API) serveRest(w http.ResponseWriter, r *http.Request, name string, m a
 	}
 }
 
-func (a *API) serveHLS(w http.ResponseWriter, r *http.Request, name string, m access, file string) {
+func (a *API) serveHLS(w http.ResponseWriter, r *http.Request, name string, m admission, file string) {
 	who := visitor(r, name, m)
 	h := &hls.Handler{
-		Wait: a.cfg.PlaylistWait,
+		Wait: a.cfg.PlaylistWait, Shared: m.shared(),
 		Watched: func(_ *http.Request, rendition string, target time.Duration) error {
 			const fewest = 8 * time.Second
 			return full(a.viewers.Saw(who, rendition, time.Now(), max(3*target, fewest)))
@@ -85,39 +122,25 @@ func (a *API) serveHLS(w http.ResponseWriter, r *http.Request, name string, m ac
 		Told: func(err error) error { return toldTo(m.caller, err) },
 		Sent: func(_ *http.Request, n int64) { a.viewers.Sent(who, n) },
 	}
+	if m.link != nil {
+		h.SegmentAge = linkSegmentAge
+	}
+	if strings.HasSuffix(file, ".m3u8") { // it may be waited for
+		ctx, cancel := context.WithCancel(r.Context())
+		defer cancel()
+		defer a.grants.add(m.until(), func() bool { return a.still(m, r) }, cancel)()
+		r = r.WithContext(ctx)
+	}
 	h.ServeFile(w, r, m.feed, file)
 }
+
+// linkSegmentAge is how long a cache may keep segments behind a link: when the link ends,
+// it goes on giving them to whoever has their addresses for as long.
+const linkSegmentAge = time.Minute
 
 // serveTime lets players compare their clock with ours.
 func serveTime(w http.ResponseWriter) {
 	w.Header().Set("Content-Type", "application/json")
 	w.Header().Set("Cache-Control", "no-store")
 	_ = json.NewEncoder(w).Encode(map[string]int64{"now": time.Now().UnixMilli()})
-}
-
-// serveWatch answers /watch/{feed}.
-func (a *API) serveWatch(c *gin.Context) {
-	name := c.Param("feed")
-	f, err := a.station.Get(name)
-	signedIn := callerOf(c.Request.Context()).signedIn()
-	if !signedIn && (err != nil || !f.Public()) {
-		c.Redirect(http.StatusSeeOther, "/?next="+url.QueryEscape("/watch/"+name))
-		return
-	}
-	if errors.Is(err, store.ErrNotFound) {
-		a.page(c.Writer, http.StatusNotFound, watchPage{Title: "No such feed", Missing: true})
-		return
-	}
-	a.page(c.Writer, http.StatusOK, watchPage{
-		Title: f.Status().Record.Title, Feed: name, Prefer: oneOf(c.Query("prefer"), "delay", "reach", "simple"), Within: c.Query("within"),
-		Audio: oneOf(c.Query("audio"), "on"), SignedIn: signedIn,
-	})
-}
-
-// oneOf returns what was asked for if it is one of a list.
-func oneOf(asked string, list ...string) string {
-	if slices.Contains(list, asked) {
-		return asked
-	}
-	return ""
 }

@@ -44,11 +44,12 @@ func (a *API) operations() {
 	huma.Register(h, operation("GET", "/feeds/{name}/history", "feed-history", "Bit and frame rate of the last minutes", needsViewer, ok), a.feedHistory)
 	a.transcodingOperations(h)
 	a.accountOperations(h)
+	a.linkOperations(h)
 	huma.Register(h, operation("GET", "/feeds/{name}/delay", "feed-delay", "What delay cannot be avoided in each delivery", needsViewer, ok), a.feedDelay)
-	huma.Register(h, operation("GET", "/viewers", "list-viewers", "Who watches now", needsEngineer, ok), a.listViewers)
+	huma.Register(h, operation("GET", "/viewers", "list-viewers", "Who watches now", needsReader, ok), a.listViewers)
 	huma.Register(h, operation("DELETE", "/viewers/{id}", "end-viewer", "End a viewer", needsEngineer, none), a.endViewer)
 	huma.Register(h, operation("POST", "/inspect", "inspect", "Look into a camera", needsEngineer, ok), a.inspectCamera)
-	huma.Register(h, operation("GET", "/events", "list-events", "What happened", needsEngineer, ok), a.listEvents)
+	huma.Register(h, operation("GET", "/events", "list-events", "What happened", needsReader, ok), a.listEvents)
 	huma.Register(h, operation("GET", "/live", "live", "State of all feeds and new events, as server-sent events", needsViewer, ok), a.live)
 	a.explain()
 }
@@ -74,14 +75,32 @@ func (a *API) transcodingOperations(h huma.API) {
 
 func (a *API) accountOperations(h huma.API) {
 	const ok, created, none = http.StatusOK, http.StatusCreated, http.StatusNoContent
-	const accounts, links = "/accounts", "/feeds/{name}/links"
+	const accounts, tokens, sessions = "/accounts", "/tokens", "/sessions"
 	huma.Register(h, operation("GET", accounts, "list-accounts", "All accounts", needsEngineer, ok), a.listAccounts)
 	huma.Register(h, operation("POST", accounts, "add-account", "Add an account", needsEngineer, created), a.addAccount)
+	huma.Register(h, operation("PATCH", accounts+"/{account}", "edit-account", "Change an account's role, or take its second factor away", needsEngineer, ok), a.editAccount)
 	huma.Register(h, operation("PUT", accounts+"/{account}/password", "set-password", "Give an account another password", needsEngineer, none), a.setPassword)
 	huma.Register(h, operation("DELETE", accounts+"/{account}", "remove-account", "Remove an account", needsEngineer, none), a.removeAccount)
+	huma.Register(h, operation("GET", tokens, "list-tokens", "Tokens for programs", needsEngineer, ok), a.listTokens)
+	huma.Register(h, operation("POST", tokens, "add-token", "Make a token for a program", needsEngineer, created), a.addToken)
+	huma.Register(h, operation("DELETE", tokens+"/{id}", "end-token", "End a token", needsEngineer, none), a.endToken)
+	huma.Register(h, operation("GET", sessions, "list-sessions", "Browsers that are signed in", needsPerson, ok), a.listSessions)
+	huma.Register(h, operation("DELETE", sessions+"/{id}", "end-session", "Sign a browser out", needsPerson, none), a.endSession)
+	huma.Register(h, operation("PUT", "/me/password", "set-own-password", "Change one's own password", needsPerson, none), a.setOwnPassword)
+	huma.Register(h, operation("POST", "/me/second", "new-second-factor", "Make the secret of a second factor", needsPerson, ok), a.newSecond)
+	huma.Register(h, operation("PUT", "/me/second", "set-second-factor", "Set a second factor up by a code of it, or take it away", needsPerson, none), a.setSecond)
+}
+
+func (a *API) linkOperations(h huma.API) {
+	const ok, created, none = http.StatusOK, http.StatusCreated, http.StatusNoContent
+	const links = "/feeds/{name}/links"
 	huma.Register(h, operation("GET", links, "list-links", "A feed's links", needsEngineer, ok), a.listLinks)
 	huma.Register(h, operation("POST", links, "add-link", "Make a link that lets whoever has it watch the feed", needsEngineer, created), a.addLink)
+	huma.Register(h, operation("PUT", links+"/{link}", "edit-link", "Change what a link lets its viewers do", needsEngineer, ok), a.editLink)
 	huma.Register(h, operation("DELETE", links+"/{link}", "remove-link", "End a link", needsEngineer, none), a.removeLink)
+	huma.Register(h, operation("POST", "/link-key", "renew-link-key", "Sign links by another key", needsEngineer, ok), a.renewLinkKey)
+	huma.Register(h, operation("GET", "/addresses", "list-addresses", "Addresses that the service can be reached by", needsViewer, ok), a.listAddresses)
+	huma.Register(h, operation("GET", "/feeds/{name}/embed", "embed-feed", "What puts the feed into a page", needsViewer, ok), a.embedFeed)
 }
 
 // enter signs in with the demo's link.
@@ -92,8 +111,10 @@ func (a *API) enter(c *gin.Context) {
 	}
 	who, err := a.store.AccountByName(store.FirstAccount)
 	if err == nil {
-		var cookie http.Cookie
-		if cookie, err = a.newSession(who, time.Now()); err == nil {
+		var text string
+		t := &store.Token{Kind: store.TokenSession, ExpiresAt: time.Now().Add(sessionLasts), Address: hostOf(c.Request.RemoteAddr), Browser: "the demo's link"}
+		if text, err = a.store.NewToken(who, t); err == nil {
+			cookie := a.sessionCookie(text)
 			http.SetCookie(c.Writer, &cookie)
 			c.Redirect(http.StatusSeeOther, "/")
 			return

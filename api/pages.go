@@ -2,83 +2,236 @@ package api
 
 import (
 	"embed"
+	"errors"
 	"html/template"
-	"io/fs"
 	"net/http"
-	"path"
+	"net/url"
+	"slices"
 	"strings"
 	"time"
-	"webostrum/core/fault"
-	"webostrum/deliver/problem"
 
 	"github.com/gin-gonic/gin"
+
+	"webostrum/access"
+	"webostrum/core/fault"
+	"webostrum/core/snippet"
+	"webostrum/deliver/problem"
 )
 
 //go:embed pages
 var pageFiles embed.FS
 
-type watchPage struct {
-	Title    string
-	Feed     string
-	Prefer   string // what the player is asked for; see its attributes
-	Within   string
-	Audio    string
-	SignedIn bool
-	Missing  bool
+func parsePages() (*template.Template, error) { return template.ParseFS(pageFiles, "pages/*.html") }
+
+// playerPage is a page that is all player.
+type playerPage struct {
+	Title, Feed, Link string
+
+	// What the player is asked for; see its attributes.
+	Prefer, Within, Rendition, Audio, Start, Controls, Fit, Poster string
+
+	OEmbed string // address of the page's oEmbed answer; empty for none
+	Open   *openGraph
 }
 
-const contentPolicy = "default-src 'self'; img-src 'self' data: blob:; media-src 'self' blob:; style-src 'self' 'unsafe-inline'; " +
-	"worker-src 'self' blob:; connect-src 'self'; frame-ancestors 'self'; base-uri 'none'; form-action 'self'"
-
-func (a *API) page(w http.ResponseWriter, status int, p watchPage) {
-	w.Header().Set("Content-Type", "text/html; charset=utf-8")
-	w.Header().Set("Cache-Control", "no-store")
-	w.WriteHeader(status)
-	_ = a.watchPage.Execute(w, p) // a viewer that has gone is no error
+// openGraph describes a page to those who show a preview of it (ogp.me).
+type openGraph struct {
+	URL, Image, Player string
+	Width, Height      int // of the player
 }
 
-func parsePages() (*template.Template, error) {
-	return template.ParseFS(pageFiles, "pages/watch.html")
+// messagePage says why there is nothing to see.
+type messagePage struct {
+	Title, Sentence, Remedy string
+	Link, LinkText          string
 }
+
+const (
+	basePolicy = "default-src 'self'; img-src 'self' data: blob:; media-src 'self' blob:; style-src 'self' 'unsafe-inline'; " +
+		"worker-src 'self' blob:; connect-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors "
+	ownFrames = "'self'"
+	anyFrames = "*"
+)
 
 // secureHeaders sets what every answer carries.
 func secureHeaders(c *gin.Context) {
 	h := c.Writer.Header()
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("Referrer-Policy", "same-origin")
-	h.Set("Content-Security-Policy", contentPolicy)
+	h.Set("Content-Security-Policy", basePolicy+ownFrames)
 }
 
-// assets serves the built console and player. Files under assets/ carry a hash
-// in their names; all else is asked for anew.
-func (a *API) assets(c *gin.Context) {
-	name := strings.TrimPrefix(path.Clean(c.Request.URL.Path), "/")
-	if name == "" || !isFile(a.cfg.Web, name) {
-		if strings.HasPrefix(name, "api/") || path.Ext(name) != "" {
-			problem.Write(c.Writer, fault.New(fault.PageUnknown, nil, ""))
-			return
+func (a *API) pageRoutes(g *gin.Engine) {
+	g.GET("/watch/:feed", a.serveWatch)
+	g.GET("/watch/:feed/link/:text", a.serveWatch)
+	g.GET("/embed/:feed", a.serveEmbed)
+	g.GET("/embed/:feed/link/:text", a.serveEmbed)
+	g.GET("/wall", a.serveWall)
+	g.GET("/oembed", a.serveOEmbed)
+}
+
+// page sends a page that pages of ancestors may frame.
+func (a *API) page(w http.ResponseWriter, status int, name, ancestors string, data any) {
+	h := w.Header()
+	h.Set("Content-Type", "text/html; charset=utf-8")
+	h.Set("Cache-Control", "no-store")
+	h.Set("Content-Security-Policy", basePolicy+ancestors)
+	w.WriteHeader(status)
+	_ = a.pages.ExecuteTemplate(w, name, data) // a viewer that has gone is no error
+}
+
+// message sends a page that says why there is nothing to see. Nothing of a feed is on it,
+// so every page may frame it.
+func (a *API) message(w http.ResponseWriter, err error, link, text string) {
+	p := problem.Of(err)
+	a.page(w, p.Status, "message.html", anyFrames, messagePage{Title: "Nothing to see here", Sentence: p.Detail, Remedy: p.Remedy, Link: link, LinkText: text})
+}
+
+// serveWatch answers /watch/{feed}, and the same behind a link.
+func (a *API) serveWatch(c *gin.Context) {
+	w, name, link := c.Writer, c.Param("feed"), c.Param("text")
+	m, err := a.enterFeed(c.Request, name, link)
+	switch {
+	case err != nil && link == "" && !m.signedIn():
+		c.Redirect(http.StatusSeeOther, "/?next="+url.QueryEscape("/watch/"+name))
+		return
+	case err != nil:
+		a.message(w, err, "/", "See which feeds there are")
+		return
+	}
+	p := a.playerPage(c, m)
+	base := a.baseOf(c.Request)
+	if m.shared() {
+		p.OEmbed = base + "/oembed?url=" + url.QueryEscape(base+c.Request.URL.Path)
+	}
+	if m.stranger() && m.feed.Rules().Audience == access.Everyone {
+		p.Open = openGraphOf(snippet.Options{Base: base, Feed: name}, m)
+	}
+	a.page(w, http.StatusOK, "watch.html", ownFrames, p)
+}
+
+// serveEmbed answers /embed/{feed}, and the same behind a link: the player alone, for
+// frames of the sites that may show it.
+func (a *API) serveEmbed(c *gin.Context) {
+	w, r, name, link := c.Writer, c.Request, c.Param("feed"), c.Param("text")
+	watch := "/watch/" + url.PathEscape(name)
+	if link != "" {
+		watch += linkPath + url.PathEscape(link)
+	}
+	m, err := a.enterFeed(r, name, link)
+	if err == nil {
+		err = m.fits() // whatever frames it further up, the header below tells the browser
+	}
+	var f *fault.Error
+	switch {
+	case errors.As(err, &f) && (f.Kind.Code == fault.FeedSignInNeeded || f.Kind.Code == fault.SiteRefused):
+		a.message(w, err, watch, "Open it on its own page")
+		return
+	case err != nil:
+		a.message(w, err, "", "")
+		return
+	}
+	a.page(w, http.StatusOK, "embed.html", m.sites().Ancestors(), a.playerPage(c, m))
+}
+
+func (a *API) playerPage(c *gin.Context, m admission) playerPage {
+	title := m.feed.Status().Record.Title
+	if t := c.Query("title"); t != "" && len(t) <= 120 {
+		title = t
+	}
+	return playerPage{
+		Title: title, Feed: m.feed.Rules().Name, Link: m.text,
+		Prefer: oneOf(c.Query("prefer"), "delay", "reach", "simple"), Within: short(c.Query("within")), Rendition: short(c.Query("rendition")),
+		Audio: oneOf(c.Query("audio"), "on"), Start: oneOf(c.Query("start"), "visible", "press"), Controls: oneOf(c.Query("controls"), "none"),
+		Fit: oneOf(c.Query("fit"), "contain", "cover", "fill"), Poster: oneOf(c.Query("poster"), "still"),
+	}
+}
+
+// short returns a text that is no longer than names and numbers are.
+func short(text string) string {
+	const longest = 40
+	if len(text) > longest {
+		return ""
+	}
+	return text
+}
+
+// oneOf returns what was asked for if it is one of a list.
+func oneOf(asked string, list ...string) string {
+	if slices.Contains(list, asked) {
+		return asked
+	}
+	return ""
+}
+
+// mostTiles bounds a wall.
+const mostTiles = 64
+
+// tile is a place on a wall.
+type tile struct{ Feed, Link, Title, Refused string }
+
+type wallPage struct {
+	Tiles  []tile
+	Prefer string
+}
+
+// serveWall answers /wall?feeds=a,b&links=TEXT,TEXT: many feeds on one screen; without
+// either all that the caller may watch.
+func (a *API) serveWall(c *gin.Context) {
+	r := c.Request
+	feeds, links := split(c.Query("feeds")), split(c.Query("links"))
+	who := callerOf(r.Context())
+	if len(feeds)+len(links) == 0 {
+		for _, f := range a.station.List() {
+			if who.watches(f.Rules()) {
+				feeds = append(feeds, f.Rules().Name)
+			}
 		}
-		name = "console.html" // the console finds its own way from the address
 	}
-	if m := c.Request.Method; m != http.MethodGet && m != http.MethodHead {
-		c.Header("Allow", "GET, HEAD")
-		problem.Write(c.Writer, fault.New(fault.MethodNotAllowed, nil, ""))
+	p := wallPage{Prefer: oneOf(c.Query("prefer"), "delay", "reach", "simple")}
+	let := 0
+	for _, name := range feeds {
+		t, ok := a.tile(r, name, "")
+		if p.Tiles = append(p.Tiles, t); ok {
+			let++
+		}
+	}
+	for _, text := range links {
+		t, ok := a.tile(r, a.feedOfLink(text), text)
+		if p.Tiles = append(p.Tiles, t); ok {
+			let++
+		}
+	}
+	if let == 0 && !who.signedIn() && len(links) == 0 {
+		c.Redirect(http.StatusSeeOther, "/?next="+url.QueryEscape(r.URL.RequestURI()))
 		return
 	}
-	body, err := fs.ReadFile(a.cfg.Web, name)
-	if err != nil {
-		problem.Write(c.Writer, fault.New(fault.ConsoleMissing, err, ""))
-		return
-	}
-	if strings.Contains(name, "assets/") {
-		c.Header("Cache-Control", "public, max-age=31536000, immutable")
-	} else {
-		c.Header("Cache-Control", "no-cache")
-	}
-	http.ServeContent(c.Writer, c.Request, name, time.Time{}, strings.NewReader(string(body)))
+	a.page(c.Writer, http.StatusOK, "wall.html", ownFrames, p)
 }
 
-func isFile(f fs.FS, name string) bool {
-	info, err := fs.Stat(f, name)
-	return err == nil && !info.IsDir() && !strings.HasPrefix(path.Base(name), ".")
+func split(list string) []string {
+	parts := strings.FieldsFunc(list, func(r rune) bool { return r == ',' || r == ' ' })
+	return parts[:min(len(parts), mostTiles)]
+}
+
+func (a *API) tile(r *http.Request, feed, link string) (t tile, ok bool) {
+	m, err := a.enterFeed(r, feed, link)
+	if err != nil {
+		return tile{Title: feed, Refused: problem.Of(err).Detail}, false
+	}
+	return tile{Feed: feed, Link: link, Title: m.feed.Status().Record.Title}, true
+}
+
+// feedOfLink is the name of the feed that a link opens; empty when it opens none.
+func (a *API) feedOfLink(text string) string {
+	l, err := a.links.Find(text, time.Now())
+	if err != nil {
+		return ""
+	}
+	for _, f := range a.station.List() {
+		if rules := f.Rules(); rules.ID == l.Feed {
+			return rules.Name
+		}
+	}
+	return ""
 }

@@ -45,7 +45,7 @@ func refusedQuery(name, why string) error {
 }
 
 // serveMotionJPEG answers /media/{feed}/mjpeg.
-func (a *API) serveMotionJPEG(w http.ResponseWriter, r *http.Request, name string, m access) {
+func (a *API) serveMotionJPEG(w http.ResponseWriter, r *http.Request, name string, m admission) {
 	q, err := jpegRequest(r.URL.Query())
 	if err != nil {
 		problem.Write(w, err)
@@ -73,12 +73,12 @@ func (a *API) serveMotionJPEG(w http.ResponseWriter, r *http.Request, name strin
 		return
 	}
 	defer viewer.Leave()
-	defer a.grants.add(func() bool { return a.still(m, r) }, end)()
+	defer a.grants.add(m.until(), func() bool { return a.still(m, r) }, end)()
 	mjpeg.Serve(live, w, r, mjpeg.Stream{Hub: j.Hub, Rate: j.FrameRate, Sent: &sent})
 }
 
 // serveStill answers /media/{feed}/still.jpg.
-func (a *API) serveStill(w http.ResponseWriter, r *http.Request, m access) {
+func (a *API) serveStill(w http.ResponseWriter, r *http.Request, m admission) {
 	q := r.URL.Query()
 	want, err := jpegRequest(q)
 	want.Stranger = m.stranger()
@@ -101,5 +101,5 @@ func (a *API) serveStill(w http.ResponseWriter, r *http.Request, m access) {
 		problem.Write(w, toldTo(m.caller, err))
 		return
 	}
-	mjpeg.Still(w, r, s, fresh, m.feed.Public())
+	mjpeg.Still(w, r, s, fresh, m.shared())
 }

@@ -91,6 +91,10 @@ func (a *API) plainSignIn(r *http.Request) (p plain) {
 		p.who, judged = a.digest(r, answer)
 	}
 	settle(p.who != nil || !judged)
+	if p.who != nil && len(p.who.SecondSealed) > 0 {
+		p.who = nil // a password alone is not enough, and panels have accounts of their own
+		return p
+	}
 	switch {
 	case p.who != nil && !known:
 		if err := a.store.KnowClient(p.who, client, now); err != nil {

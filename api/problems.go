@@ -69,6 +69,10 @@ func answerFor(err error) error {
 		return problem.Of(f)
 	case errors.Is(err, store.ErrNotFound):
 		return problem.Of(fault.New(fault.FeedUnknown, err, ""))
+	case errors.Is(err, store.ErrNoAccount):
+		return refused("audience.accounts", err.Error()+"; add the account first")
+	case errors.Is(err, store.ErrLastEngineer):
+		return problem.Of(fault.New(fault.LastEngineer, err, ""))
 	case errors.Is(err, store.ErrTaken):
 		return taken("there is a feed of that name")
 	case errors.Is(err, station.ErrClosed):
@@ -81,7 +85,7 @@ func answerFor(err error) error {
 // told where the camera is and what it says.
 func toldTo(who caller, err error) error {
 	var f *fault.Error
-	if who.engineer() || !errors.As(err, &f) {
+	if who.reader() || !errors.As(err, &f) {
 		return err
 	}
 	if f.Kind.Camera() || f.Kind.Code == fault.FeedNotReady && f.Cause != nil {

@@ -76,7 +76,7 @@ const mostRenditions = 12
 
 var errNoRendition = problem.Of(fault.New(fault.RenditionUnknown, nil, ""))
 
-func (a *API) addRendition(_ context.Context, in *struct {
+func (a *API) addRendition(ctx context.Context, in *struct {
 	Name string `path:"name" maxLength:"63" doc:"Name of the feed" example:"lower-station"`
 	Body apitypes.NewRendition
 }) (*renditionOutput, error) {
@@ -88,7 +88,7 @@ func (a *API) addRendition(_ context.Context, in *struct {
 	if slices.Contains([]string{hls.Original, pipeline.Automatic, "index"}, b.Name) {
 		return nil, refused("name", fmt.Sprintf("%q has a meaning of its own here; choose another name", b.Name))
 	}
-	return a.changed(in.Name, b.Name, "rendition "+b.Name+" was added", func(f *store.Feed) error {
+	return a.changed(ctx, in.Name, b.Name, "rendition "+b.Name+" was added", func(f *store.Feed) error {
 		switch {
 		case slices.ContainsFunc(f.Renditions, func(x store.Rendition) bool { return x.Name == b.Name }):
 			return taken("the feed has a rendition of that name")
@@ -125,8 +125,8 @@ func complete(r *store.Rendition, feed store.Feed) error {
 }
 
 // changed edits a feed and shows one of its renditions.
-func (a *API) changed(feed, rendition, what string, change func(*store.Feed) error) (*renditionOutput, error) {
-	f, err := a.station.Edit(feed, what, change)
+func (a *API) changed(ctx context.Context, feed, rendition, what string, change func(*store.Feed) error) (*renditionOutput, error) {
+	f, err := a.by(ctx).Edit(feed, what, change)
 	if err != nil {
 		return nil, answerFor(err)
 	}
@@ -138,12 +138,12 @@ func (a *API) changed(feed, rendition, what string, change func(*store.Feed) err
 	return nil, errNoRendition
 }
 
-func (a *API) editRendition(_ context.Context, in *struct {
+func (a *API) editRendition(ctx context.Context, in *struct {
 	Name      string `path:"name" maxLength:"63" doc:"Name of the feed" example:"lower-station"`
 	Rendition string `path:"rendition" maxLength:"40" doc:"Name of the rendition" example:"small"`
 	Body      apitypes.RenditionChange
 }) (*renditionOutput, error) {
-	return a.changed(in.Name, in.Rendition, "rendition "+in.Rendition+" was edited", func(f *store.Feed) error {
+	return a.changed(ctx, in.Name, in.Rendition, "rendition "+in.Rendition+" was edited", func(f *store.Feed) error {
 		i := slices.IndexFunc(f.Renditions, func(x store.Rendition) bool { return x.Name == in.Rendition })
 		if i < 0 {
 			return errNoRendition
@@ -165,8 +165,8 @@ func applyRendition(c apitypes.RenditionChange, r *store.Rendition) {
 	set(&r.TextSize, c.TextSize)
 }
 
-func (a *API) removeRendition(_ context.Context, in *renditionPath) (*struct{}, error) {
-	_, err := a.station.Edit(in.Name, "rendition "+in.Rendition+" was removed", func(f *store.Feed) error {
+func (a *API) removeRendition(ctx context.Context, in *renditionPath) (*struct{}, error) {
+	_, err := a.by(ctx).Edit(in.Name, "rendition "+in.Rendition+" was removed", func(f *store.Feed) error {
 		before := len(f.Renditions)
 		f.Renditions = slices.DeleteFunc(f.Renditions, func(x store.Rendition) bool { return x.Name == in.Rendition })
 		if len(f.Renditions) == before {

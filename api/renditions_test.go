@@ -90,7 +90,7 @@ func TestRenditionsThatCannotBe(t *testing.T) {
 		assert.ErrorContains(t, err, tt.want, name)
 	}
 	_, err := c.AddRendition(ctx, "nowhere", apitypes.NewRendition{Name: "a"})
-	assert.ErrorContains(t, err, "no feed")
+	assert.ErrorContains(t, err, "may not watch")
 	for range 12 {
 		_, err = c.AddRendition(ctx, "yard", apitypes.NewRendition{Name: "r" + string(rune('a'+len(w.live("yard").Renditions)))})
 		require.NoError(t, err)
@@ -98,7 +98,7 @@ func TestRenditionsThatCannotBe(t *testing.T) {
 	_, err = c.AddRendition(ctx, "yard", apitypes.NewRendition{Name: "onemore"})
 	assert.ErrorContains(t, err, "remove one first")
 	_, err = client.New(w.url, w.viewer).AddRendition(ctx, "yard", apitypes.NewRendition{Name: "a"})
-	assert.ErrorContains(t, err, "changes nothing")
+	assert.ErrorContains(t, err, "change nothing")
 }
 
 // TestWithoutTheWorker passes JPEG through, and says what is lacking for the rest.
@@ -218,5 +218,5 @@ func TestStillThroughTheClient(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 64, h.Width)
 	_, _, err = c.Still(context.Background(), "nowhere", url.Values{})
-	assert.ErrorContains(t, err, "no feed")
+	assert.ErrorContains(t, err, "may not watch")
 }

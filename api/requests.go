@@ -41,12 +41,12 @@ const mostRequests = 16
 
 var errNoRequest = problem.Of(fault.New(fault.RequestUnknown, nil, ""))
 
-func (a *API) addRequest(_ context.Context, in *struct {
+func (a *API) addRequest(ctx context.Context, in *struct {
 	Name string `path:"name" maxLength:"63" doc:"Name of the feed" example:"lower-station"`
 	Body apitypes.CameraRequest
 }) (*struct{ Body apitypes.CameraRequest }, error) {
 	q := store.CameraRequest{Name: in.Body.Name, Method: in.Body.Method, Target: in.Body.Target, Body: in.Body.Body, AtConnection: in.Body.AtConnection}
-	_, err := a.station.Edit(in.Name, "camera request "+q.Name+" was added", func(f *store.Feed) error {
+	_, err := a.by(ctx).Edit(in.Name, "camera request "+q.Name+" was added", func(f *store.Feed) error {
 		switch {
 		case slices.ContainsFunc(f.Requests, func(x store.CameraRequest) bool { return x.Name == q.Name }):
 			return taken("the feed has a camera request of that name")
@@ -69,8 +69,8 @@ func (a *API) addRequest(_ context.Context, in *struct {
 	return &struct{ Body apitypes.CameraRequest }{requestView(q)}, nil
 }
 
-func (a *API) removeRequest(_ context.Context, in *requestPath) (*struct{}, error) {
-	_, err := a.station.Edit(in.Name, "camera request "+in.Request+" was removed", func(f *store.Feed) error {
+func (a *API) removeRequest(ctx context.Context, in *requestPath) (*struct{}, error) {
+	_, err := a.by(ctx).Edit(in.Name, "camera request "+in.Request+" was removed", func(f *store.Feed) error {
 		before := len(f.Requests)
 		f.Requests = slices.DeleteFunc(f.Requests, func(x store.CameraRequest) bool { return x.Name == in.Request })
 		if len(f.Requests) == before {

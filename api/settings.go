@@ -1,15 +1,18 @@
 package api
 
 import (
+	"cmp"
 	"encoding/json"
 	"errors"
 	"math"
 	"net/url"
+	"slices"
 	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"webostrum/access"
 	"webostrum/apitypes"
 	"webostrum/core/fault"
 	"webostrum/core/rendition"
@@ -28,16 +31,20 @@ func millis(seconds float64) int { return int(math.Round(seconds * 1000)) }
 // settingsOf are a feed's settings without its credentials.
 func settingsOf(r store.Feed) apitypes.FeedSettings {
 	return apitypes.FeedSettings{
-		Title: r.Title, Public: r.Public,
+		Title:    r.Title,
+		Audience: apitypes.AudienceSettings{Who: cmp.Or(r.Audience, string(access.SignedIn)), Accounts: append([]string{}, r.Named...)}, Sites: words(r.Sites),
 		Camera: apitypes.CameraSettings{
 			URL: hideQuery(r.URL), Transport: r.Transport, Fetch: r.Fetch, Fingerprint: r.Fingerprint, PollSeconds: seconds(r.PollMillis),
 			AnswerSeconds: seconds(r.AnswerMillis), FirstFrameSeconds: seconds(r.FirstMillis), StallSeconds: seconds(r.StallMillis),
 		},
-		Delivery: apitypes.DeliverySettings{SegmentSeconds: seconds(r.SegmentMillis), PlaylistLength: r.PlaylistLength},
+		Delivery: apitypes.DeliverySettings{Off: words(r.SwitchedOff), SegmentSeconds: seconds(r.SegmentMillis), PlaylistLength: r.PlaylistLength},
 		Pictures: apitypes.PictureSettings{Size: r.PictureSize, FrameRate: r.PictureRate, Quality: r.PictureQuality},
 		Audio:    apitypes.AudioSettings{Mode: r.Audio, HLS: r.AudioHLS, WebRTC: r.AudioWebRTC},
 	}
 }
+
+// words are those of a text that a record keeps a list in.
+func words(text string) []string { return append([]string{}, strings.Fields(text)...) }
 
 // hideQuery hides the values of an address's query.
 func hideQuery(raw string) string {
@@ -94,7 +101,13 @@ func apply(s apitypes.FeedSettings, r *store.Feed, credentials bool) error {
 	if _, err := rendition.ParseSize(s.Pictures.Size); err != nil {
 		return refused("pictures.size", err.Error())
 	}
-	r.Title, r.Public = s.Title, s.Public
+	sites, err := access.ParseSites(s.Sites)
+	if err != nil {
+		return refused("sites", err.Error())
+	}
+	r.Title, r.Sites = s.Title, strings.Join(sites.Strings(), " ")
+	r.Audience, r.Named = s.Audience.Who, slices.Compact(slices.Sorted(slices.Values(s.Audience.Accounts)))
+	r.SwitchedOff = strings.Join(slices.Compact(slices.Sorted(slices.Values(s.Delivery.Off))), " ")
 	if r.Title == "" {
 		r.Title = r.Name
 	}

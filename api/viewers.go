@@ -19,7 +19,7 @@ func (a *API) listViewers(_ context.Context, in *struct {
 	out := apitypes.ViewerList{Viewers: []apitypes.Viewer{}}
 	for _, v := range a.viewers.List(in.Feed, time.Now()) {
 		out.Viewers = append(out.Viewers, apitypes.Viewer{
-			ID: v.ID, Feed: v.Feed, Method: string(v.Method), Address: v.Address, Variant: v.Variant, Since: v.Since.UTC(), Bytes: v.Bytes,
+			ID: v.ID, Feed: v.Feed, Method: string(v.Method), Address: v.Address, By: v.By, Variant: v.Variant, Since: v.Since.UTC(), Bytes: v.Bytes,
 			Loss: v.Loss, Estimate: v.Estimate, Now: moved(v),
 		})
 	}
@@ -34,13 +34,13 @@ func moved(v viewers.Viewer) string {
 	return v.Now
 }
 
-func (a *API) endViewer(_ context.Context, in *struct {
+func (a *API) endViewer(ctx context.Context, in *struct {
 	ID string `path:"id" maxLength:"32"`
 }) (*struct{}, error) {
 	now := time.Now()
 	for _, v := range a.viewers.List("", now) {
 		if v.ID == in.ID && a.viewers.End(in.ID, now) {
-			a.station.Note(v.Feed, station.EventChange, "a viewer at "+v.Address+" was ended")
+			a.by(ctx).Note(v.Feed, station.EventChange, "a viewer at "+v.Address+" was ended")
 			return nil, nil
 		}
 	}
@@ -54,6 +54,8 @@ func full(err error) error {
 		return nil
 	case errors.Is(err, viewers.ErrFeedFull):
 		return fault.New(fault.FeedViewersFull, err, "")
+	case errors.Is(err, viewers.ErrLinkFull):
+		return fault.New(fault.LinkViewersFull, err, "")
 	case errors.Is(err, viewers.ErrAddressFull):
 		return fault.New(fault.AddressViewersFull, err, "")
 	case errors.Is(err, viewers.ErrEnded):

@@ -1,6 +1,7 @@
 package api
 
 import (
+	"webostrum/access"
 	"webostrum/apitypes"
 	"webostrum/core/plan"
 	"webostrum/station"
@@ -8,7 +9,7 @@ import (
 
 // feedView is a feed as somebody may see it: where its camera is, and what it says, is
 // for engineers alone.
-func feedView(f *station.Feed, viewers map[string]int, who caller) apitypes.Feed {
+func feedView(f *station.Feed, viewers map[string]int, links map[int64]int, who caller) apitypes.Feed {
 	s := f.Status()
 	r, c := s.Record, s.Condition
 	v := apitypes.Feed{
@@ -18,6 +19,14 @@ func feedView(f *station.Feed, viewers map[string]int, who caller) apitypes.Feed
 		Keyframe: s.KeyEvery.Seconds(), Target: s.Target.Seconds(), Viewers: viewers[r.Name],
 		Renditions: renditionViews(s), Requests: requestViews(r.Requests), Transcoding: transcodingView(s), AudioStatus: audioView(s),
 	}
+	rules := f.Rules()
+	v.AudienceMeans, v.Deliveries = rules.Audience.Sentence(rules.Named), []string{}
+	for _, d := range access.Deliveries {
+		if rules.Gives(d) {
+			v.Deliveries = append(v.Deliveries, string(d))
+		}
+	}
+	v.Links = links[rules.ID]
 	if c.Fault != nil {
 		v.Code, v.Remedy = string(c.Fault.Kind.Code), c.Fault.Kind.Remedy
 	}
@@ -28,7 +37,12 @@ func feedView(f *station.Feed, viewers map[string]int, who caller) apitypes.Feed
 	if s.Facts != nil {
 		v.Session = sessionView(s)
 	}
-	if !who.engineer() {
+	if !who.reader() {
+		v.Audience.Accounts, v.Sites, v.Links = []string{}, []string{}, 0
+		v.AudienceMeans = rules.Audience.Sentence(nil)
+		if rules.Audience == access.Named {
+			v.AudienceMeans = "Only accounts that it names can watch."
+		}
 		v.Camera, v.Credentials, v.Requests = apitypes.CameraSettings{}, false, []apitypes.CameraRequest{}
 		v.Transcoding.LastError = ""
 		if v.Session != nil {

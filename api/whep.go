@@ -11,6 +11,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	"webostrum/access"
 	"webostrum/apitypes"
 	"webostrum/core/fault"
 	"webostrum/core/hub"
@@ -30,8 +31,7 @@ const (
 )
 
 // serveWHEP answers /media/{feed}/whep and /media/{feed}/whep/{session}.
-func (a *API) serveWHEP(w http.ResponseWriter, r *http.Request, name, id string, m access) {
-	w.Header().Set("Access-Control-Expose-Headers", "Location, Link, Etag")
+func (a *API) serveWHEP(w http.ResponseWriter, r *http.Request, name, id string, m admission) {
 	switch {
 	case a.cfg.WebRTC == nil:
 		problem.Write(w, fault.New(fault.WebRTCOff, nil, ""))
@@ -64,7 +64,7 @@ func (a *API) optionsWHEP(w http.ResponseWriter, feed, id string) {
 	h.Set("Access-Control-Allow-Headers", "Authorization, Content-Type, If-Match")
 	h.Set("Access-Control-Expose-Headers", "Location, Link, Etag")
 	h.Set("Accept-Post", sdpType)
-	if f, err := a.station.Get(feed); err == nil && f.Public() {
+	if f, err := a.station.Get(feed); err == nil && f.Rules().Audience == access.Everyone {
 		a.tellICEServers(h)
 	}
 	w.WriteHeader(http.StatusNoContent)
@@ -84,7 +84,7 @@ func readSDP(w http.ResponseWriter, r *http.Request) ([]byte, error) {
 }
 
 // openWHEP answers an offer (draft-ietf-wish-whep, 4.2).
-func (a *API) openWHEP(w http.ResponseWriter, r *http.Request, name string, m access) {
+func (a *API) openWHEP(w http.ResponseWriter, r *http.Request, name string, m admission) {
 	if wait := a.offers.wait(clientOf(r.RemoteAddr), time.Now()); wait > 0 {
 		w.Header().Set("Retry-After", "1")
 		problem.Write(w, fault.New(fault.OffersTooOften, nil, ""))
@@ -117,7 +117,7 @@ func (a *API) openWHEP(w http.ResponseWriter, r *http.Request, name string, m ac
 }
 
 // beginWHEP opens the feed's video and a session that sends it.
-func (a *API) beginWHEP(ctx context.Context, r *http.Request, name string, m access, offer string) (*whep.Session, string, error) {
+func (a *API) beginWHEP(ctx context.Context, r *http.Request, name string, m admission, offer string) (*whep.Session, string, error) {
 	rendition := r.URL.Query().Get("rendition")
 	video, err := m.feed.Stream(ctx, rendition, strings.Contains(offer, "m=audio"))
 	if err != nil {
@@ -134,7 +134,7 @@ func (a *API) beginWHEP(ctx context.Context, r *http.Request, name string, m acc
 		video.Release()
 		return nil, "", full(err)
 	}
-	revoked := a.grants.add(func() bool { return a.still(m, r) }, end)
+	revoked := a.grants.add(m.until(), func() bool { return a.still(m, r) }, end)
 	source := whep.Source{
 		Name: rendition, Hub: video.Hub, Smaller: func() []whep.Step { return smaller(m.feed, video.Name) },
 		Release: func() { revoked(); viewer.Leave(); video.Release() },

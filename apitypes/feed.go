@@ -9,6 +9,10 @@ type Feed struct {
 	Credentials bool   `json:"credentials" doc:"Whether a user and password are kept"`
 	FeedSettings
 
+	AudienceMeans string   `json:"audienceMeans" doc:"Who may watch, in a sentence"`
+	Deliveries    []string `json:"deliveries" doc:"That the feed gives: hls, webrtc, motion-jpeg, still"`
+	Links         int      `json:"links" doc:"How many links open it; engineers only"`
+
 	State   string     `json:"state" enum:"off,connecting,live,stalled,retrying,refused"`
 	Since   time.Time  `json:"since" doc:"When the state changed last"`
 	Reason  string     `json:"reason" doc:"Why it is in that state, in a sentence"`

@@ -10,6 +10,9 @@ type Event struct {
 	Kind string    `json:"kind" enum:"state,change,warning,sign-in,service,transcode,request"`
 	Code string    `json:"code,omitempty"`
 	Text string    `json:"text"`
+
+	Account string `json:"account,omitempty" doc:"Who did it; empty for nobody's doing"`
+	Address string `json:"address,omitempty" doc:"Where from"`
 }
 
 // EventList is a part of what happened.
@@ -36,6 +39,8 @@ type FeedState struct {
 	Segment float64    `json:"segment" doc:"Wanted length of an HLS segment, seconds"`
 	Audio   AudioState `json:"audio" doc:"Which deliveries have audio"`
 
+	Deliveries []string `json:"deliveries" doc:"That whoever asks may have: hls, webrtc, motion-jpeg, still"`
+
 	ICEServers []ICEServer `json:"iceServers,omitempty" doc:"STUN and TURN servers for WebRTC"`
 }
 
@@ -58,6 +63,7 @@ type Viewer struct {
 	Feed    string    `json:"feed"`
 	Method  string    `json:"method" enum:"hls,motion-jpeg,webrtc"`
 	Address string    `json:"address"`
+	By      string    `json:"by,omitempty" doc:"What let the viewer in: a link or an account; empty for a feed that everyone may watch"`
 	Variant string    `json:"variant,omitempty" doc:"Rendition or size that was asked for; empty for what suits the feed"`
 	Since   time.Time `json:"since"`
 	Bytes   uint64    `json:"bytes" doc:"Sent so far"`

@@ -5,13 +5,20 @@ package apitypes
 // FeedSettings are what can be set of a feed. Adding one takes them whole, and editing
 // takes a merge patch of them (RFC 7396): what is left out stays.
 type FeedSettings struct {
-	Title  string `json:"title" required:"false" default:"" maxLength:"120" doc:"Name for people; the name itself when left out" example:"Lower station"`
-	Public bool   `json:"public" required:"false" default:"false" doc:"Whether everybody may watch without signing in"`
+	Title string `json:"title" required:"false" default:"" maxLength:"120" doc:"Name for people; the name itself when left out" example:"Lower station"`
 
+	Audience AudienceSettings `json:"audience" required:"false"`
+	Sites    []string         `json:"sites" required:"false" nullable:"false" maxItems:"64" doc:"Sites whose pages may show the feed, such as example.org, *.example.org or https://example.org:8443; empty for all" example:"[\"example.org\"]"`
 	Camera   CameraSettings   `json:"camera" required:"false"`
 	Delivery DeliverySettings `json:"delivery" required:"false"`
 	Pictures PictureSettings  `json:"pictures" required:"false"`
 	Audio    AudioSettings    `json:"audio" required:"false"`
+}
+
+// AudienceSettings say who may watch, besides engineers and whoever has a link.
+type AudienceSettings struct {
+	Who      string   `json:"who,omitempty" enum:"everyone,links,signed-in,named" default:"signed-in" doc:"everyone needs no sign-in; links is nobody else; signed-in is every viewer's account; named is those in accounts"`
+	Accounts []string `json:"accounts" required:"false" nullable:"false" maxItems:"500" doc:"Accounts that may watch whatever who says; panels always have to stand here" example:"[\"wall-panel\"]"`
 }
 
 // CameraSettings say how the camera is opened.
@@ -31,8 +38,10 @@ type CameraSettings struct {
 
 // DeliverySettings say how the feed goes out.
 type DeliverySettings struct {
-	SegmentSeconds float64 `json:"segmentSeconds,omitempty" minimum:"0.5" maximum:"60" default:"2" doc:"Wanted length of an HLS segment"`
-	PlaylistLength int     `json:"playlistLength,omitempty" minimum:"3" maximum:"64" default:"6" doc:"Segments in the HLS playlist, at least; there are more where they are shorter than a third of the target duration"`
+	SegmentSeconds float64  `json:"segmentSeconds,omitempty" minimum:"0.5" maximum:"60" default:"2" doc:"Wanted length of an HLS segment"`
+	Off            []string `json:"off" required:"false" nullable:"false" enum:"hls,webrtc,motion-jpeg,still" maxItems:"4" doc:"Deliveries that the feed does not give" example:"[\"webrtc\"]"`
+
+	PlaylistLength int `json:"playlistLength,omitempty" minimum:"3" maximum:"64" default:"6" doc:"Segments in the HLS playlist, at least; there are more where they are shorter than a third of the target duration"`
 }
 
 // PictureSettings say how Motion JPEG and stills go out when nothing else is asked for.
@@ -52,8 +61,9 @@ type AudioSettings struct {
 // Defaults are the settings of a feed of which nothing was said but its address.
 func Defaults(url string) FeedSettings {
 	return FeedSettings{
+		Audience: AudienceSettings{Who: "signed-in", Accounts: []string{}}, Sites: []string{},
 		Camera:   CameraSettings{URL: url, Transport: "auto", Fetch: "auto", PollSeconds: 2, AnswerSeconds: 5, FirstFrameSeconds: 10, StallSeconds: 5},
-		Delivery: DeliverySettings{SegmentSeconds: 2, PlaylistLength: 6},
+		Delivery: DeliverySettings{Off: []string{}, SegmentSeconds: 2, PlaylistLength: 6},
 		Audio:    AudioSettings{Mode: "automatic", HLS: "as-feed", WebRTC: "as-feed"},
 	}
 }

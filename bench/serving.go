@@ -59,7 +59,6 @@ type benchFeed struct{ g *hls.Segmenter }
 
 func (f benchFeed) Segments(string) *hls.Segmenter                           { return f.g }
 func (f benchFeed) Playlist(context.Context, string) (*hls.Segmenter, error) { return f.g, nil }
-func (f benchFeed) Public() bool                                             { return true }
 
 const segmentName = "bench-0.m4s"
 
@@ -73,7 +72,7 @@ func serving() ([]result, error) {
 	if err != nil {
 		return nil, err
 	}
-	h := &deliver.Handler{}
+	h := &deliver.Handler{Shared: true}
 	server := &http.Server{Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h.ServeFile(w, r, benchFeed{g}, r.URL.Path[1:])
 	}), ReadHeaderTimeout: time.Second}

@@ -15,7 +15,6 @@ const (
 	renditions = "/renditions"
 	requests   = "/requests"
 	links      = "/links"
-	accounts   = "/accounts"
 )
 
 // Delay returns what delay cannot be avoided in each delivery of a feed.
@@ -62,9 +61,14 @@ func (c *Client) Links(ctx context.Context, feed string) ([]apitypes.Link, error
 	return out.Links, err
 }
 
-// AddLink makes a link; its path is told this once.
-func (c *Client) AddLink(ctx context.Context, feed, name string) (l apitypes.Link, err error) {
-	return l, c.call(ctx, "POST", feedPath(feed)+links, map[string]string{"name": name}, &l)
+// AddLink makes a link.
+func (c *Client) AddLink(ctx context.Context, feed string, in apitypes.NewLink) (l apitypes.Link, err error) {
+	return l, c.call(ctx, "POST", feedPath(feed)+links, in, &l)
+}
+
+// EditLink changes what a link lets its viewers do.
+func (c *Client) EditLink(ctx context.Context, feed, name string, in apitypes.LinkSettings) (l apitypes.Link, err error) {
+	return l, c.call(ctx, "PUT", partPath(feed, links, name), in, &l)
 }
 
 // RemoveLink ends a link.
@@ -82,26 +86,4 @@ func (c *Client) Viewers(ctx context.Context, feed string) ([]apitypes.Viewer, e
 // EndViewer ends a viewer.
 func (c *Client) EndViewer(ctx context.Context, id string) error {
 	return c.call(ctx, "DELETE", "/viewers/"+url.PathEscape(id), nil, nil)
-}
-
-// Accounts returns all accounts.
-func (c *Client) Accounts(ctx context.Context) ([]apitypes.Account, error) {
-	var out struct{ Accounts []apitypes.Account }
-	err := c.call(ctx, "GET", accounts, nil, &out)
-	return out.Accounts, err
-}
-
-// AddAccount adds an account.
-func (c *Client) AddAccount(ctx context.Context, in apitypes.NewAccount) (a apitypes.Account, err error) {
-	return a, c.call(ctx, "POST", accounts, in, &a)
-}
-
-// SetPassword gives an account another password.
-func (c *Client) SetPassword(ctx context.Context, account, password string) error {
-	return c.call(ctx, "PUT", accounts+"/"+url.PathEscape(account)+"/password", map[string]string{"password": password}, nil)
-}
-
-// RemoveAccount removes an account.
-func (c *Client) RemoveAccount(ctx context.Context, account string) error {
-	return c.call(ctx, "DELETE", accounts+"/"+url.PathEscape(account), nil, nil)
 }

@@ -58,7 +58,7 @@ func TestCamerasThatRealPeopleHave(t *testing.T) {
 				w.tell(s.tell...)
 				if i == 0 {
 					w.add(newFeed(feed, scheme+"://"+w.camera+tt.path, func(s *apitypes.FeedSettings) {
-						s.Public = true
+						s.Audience.Who = "everyone"
 						if tt.change != nil {
 							tt.change(s)
 						}

@@ -41,7 +41,7 @@ func TestCommands(t *testing.T) {
 		{"show what is not there", []string{"feed", "show", "nix"}, 3, []string{"no feed of that name"}},
 		{"unknown flag", []string{"feed", "list", "--colour"}, 2, []string{"--help"}},
 		{"bad output", []string{"feed", "list", "--output", "xml"}, 2, []string{"table, json"}},
-		{"edit", []string{"feed", "edit", "--public", "--segment", "1", feed}, 0, []string{"everybody", "segments of 1 s"}},
+		{"edit", []string{"feed", "edit", "--audience=everyone", "--segment", "1", feed}, 0, []string{"everybody", "segments of 1 s"}},
 		{"edit nothing", []string{"feed", "edit", feed}, 2, []string{"nothing to change"}},
 		{"edit too much", []string{"feed", "edit", "--segment", "999", feed}, 2, []string{"--segment:"}},
 		{"stop", []string{"feed", "stop", feed}, 0, []string{"is off"}},
@@ -110,7 +110,7 @@ func TestKilledServiceLosesNoFeed(t *testing.T) {
 	f, err := w.client().Feed(t.Context(), feed)
 	require.NoError(t, err)
 	assert.True(t, f.Credentials)
-	assert.True(t, f.Public)
+	assert.Equal(t, "everyone", f.Audience.Who)
 }
 
 func TestTermEndsWithinFiveSeconds(t *testing.T) {

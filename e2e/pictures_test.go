@@ -151,7 +151,7 @@ func TestStillsBecomeVideo(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t)
 	w.film("--kind", "stills", "--name", "summit-mast", "--size", "640x360", "--rate", "0.5")
-	w.add(newFeed("summit-mast", "http://"+w.camera+"/picture.jpg", func(s *apitypes.FeedSettings) { s.Public, s.Camera.PollSeconds = true, 0.5 }))
+	w.add(newFeed("summit-mast", "http://"+w.camera+"/picture.jpg", func(s *apitypes.FeedSettings) { s.Audience.Who, s.Camera.PollSeconds = "everyone", 0.5 }))
 	page := openPage(t)
 	require.NoError(t, page.Open(w.url("/watch/summit-mast")))
 	require.NoError(t, page.Until(playing, patience))

@@ -94,7 +94,7 @@ func (w *world) client() *client.Client {
 
 func (w *world) addFeed() {
 	w.t.Helper()
-	w.add(newFeed(feed, w.cameraURL(), func(s *apitypes.FeedSettings) { s.Title, s.Public = "Lower station", true }))
+	w.add(newFeed(feed, w.cameraURL(), func(s *apitypes.FeedSettings) { s.Title, s.Audience.Who = "Lower station", "everyone" }))
 }
 
 // newFeed is a feed with usual settings, changed.
@@ -106,7 +106,7 @@ func newFeed(name, url string, change func(*apitypes.FeedSettings)) apitypes.New
 	return in
 }
 
-func everybody(s *apitypes.FeedSettings) { s.Public = true }
+func everybody(s *apitypes.FeedSettings) { s.Audience.Who = "everyone" }
 
 // state waits for the feed to be in a state.
 func (w *world) state(want string) {

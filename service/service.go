@@ -99,7 +99,7 @@ func Run(ctx context.Context, cfg Config, started func(Started)) error {
 	}
 	handler, err := api.New(api.Config{
 		Store: records, Station: feeds, Web: web.Files(), Version: Version, Secure: cfg.Secure, EnterKey: cfg.EnterKey,
-		WebRTC: webRTC, ICEServers: cfg.ICEServers, Viewers: cfg.Viewers, Worker: codecs, Log: cfg.Log, TrustedProxies: cfg.TrustedProxies,
+		WebRTC: webRTC, ICEServers: cfg.ICEServers, Viewers: cfg.Viewers, Worker: codecs, Log: cfg.Log, Listen: listener.Addr(), TrustedProxies: cfg.TrustedProxies,
 	})
 	if err != nil {
 		return errors.Join(err, listener.Close())
@@ -225,7 +225,7 @@ func leaveToken(records *store.Store, folder, address string) error {
 	if err != nil {
 		return fmt.Errorf("the account %q is missing: %w", store.FirstAccount, err)
 	}
-	token, err := records.NewToken(who, store.TokenProgram, now.Add(programLasts))
+	token, err := records.NewToken(who, &store.Token{Kind: store.TokenProgram, ExpiresAt: now.Add(programLasts)})
 	if err != nil {
 		return err
 	}

@@ -116,7 +116,7 @@ func (r *recorder) close() {
 
 // Note writes an event; feed is empty for one of the service itself.
 func (st *Station) Note(feed, kind, text string) {
-	st.event(store.Event{At: time.Now(), Feed: feed, Kind: kind, Text: text})
+	st.By("", "").Note(feed, kind, text)
 }
 
 // FlushEvents waits until all events that happened before are written, or ctx ends.
@@ -137,6 +137,6 @@ func (st *Station) writeEvent(e store.Event) {
 	if e.Code != "" || e.Kind == EventWarning {
 		level = slog.LevelWarn
 	}
-	st.log.Log(context.Background(), level, e.Text, "feed", e.Feed, "kind", e.Kind, "code", e.Code)
+	st.log.Log(context.Background(), level, e.Text, "feed", e.Feed, "kind", e.Kind, "code", e.Code, "account", e.Account, "address", e.Address)
 	st.watch.event(e)
 }

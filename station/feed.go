@@ -2,10 +2,13 @@ package station
 
 import (
 	"context"
+	"slices"
+	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
 
+	"webostrum/access"
 	"webostrum/core/fault"
 	"webostrum/core/hls"
 	"webostrum/core/media"
@@ -25,6 +28,7 @@ type Feed struct {
 	meter   meter
 	packets packetWatch // of the station's tick alone
 	session atomic.Pointer[source.Session]
+	rules   atomic.Pointer[Rules]
 
 	cancel context.CancelFunc // set while running; guarded by Station.mu
 	done   chan struct{}      // closed when the runner has ended; guarded by Station.mu
@@ -61,11 +65,37 @@ func (f *Feed) Condition() Condition {
 	return f.condition
 }
 
-// Public says whether everybody may watch.
-func (f *Feed) Public() bool {
-	f.mu.Lock()
-	defer f.mu.Unlock()
-	return f.record.Public
+// Rules say who may watch a feed, where, and by what. They do not change.
+type Rules struct {
+	ID       int64 // of the feed's record
+	Name     string
+	Audience access.Audience
+	Named    []string          // accounts that may watch whatever the audience
+	Sites    access.Sites      // that may show it
+	Off      []access.Delivery // that it does not give
+}
+
+// Gives says whether the feed gives a delivery.
+func (r *Rules) Gives(d access.Delivery) bool { return !slices.Contains(r.Off, d) }
+
+// Rules returns who may watch, where, and by what.
+func (f *Feed) Rules() *Rules { return f.rules.Load() }
+
+// setLocked gives the feed its record.
+func (f *Feed) setLocked(r store.Feed) {
+	f.record = r
+	rules := &Rules{ID: r.ID, Name: r.Name, Audience: access.Audience(r.Audience), Named: r.Named}
+	if rules.Audience == "" {
+		rules.Audience = access.SignedIn
+	}
+	var err error
+	if rules.Sites, err = access.ParseSites(strings.Fields(r.Sites)); err != nil { // the API refuses such records
+		rules.Sites = access.Sites{{Host: "invalid.invalid"}}
+	}
+	for _, d := range strings.Fields(r.SwitchedOff) {
+		rules.Off = append(rules.Off, access.Delivery(d))
+	}
+	f.rules.Store(rules)
 }
 
 func (f *Feed) live() bool { return f.Condition().State == StateLive }

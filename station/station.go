@@ -6,7 +6,6 @@ import (
 	"context"
 	"errors"
 	"log/slog"
-	"slices"
 	"sort"
 	"sync"
 	"sync/atomic"
@@ -107,12 +106,13 @@ func (st *Station) put(r store.Feed) *Feed {
 	f := st.feeds[r.Name]
 	if f == nil {
 		f = &Feed{station: st, condition: Condition{State: StateOff, Since: time.Now()}}
+		f.setLocked(r) // nobody else has it yet
 		st.feeds[r.Name] = f
 	}
 	st.mu.Unlock()
 	st.halt(f)
 	f.mu.Lock()
-	f.record = r
+	f.setLocked(r)
 	f.mu.Unlock()
 	if r.Enabled {
 		st.launch(f, r)
@@ -182,51 +182,17 @@ func (st *Station) Get(name string) (*Feed, error) {
 }
 
 // Add records a feed and runs it if it is switched on.
-func (st *Station) Add(r store.Feed) (*Feed, error) {
-	st.editing.Lock()
-	defer st.editing.Unlock()
-	if st.ctx.Err() != nil {
-		return nil, ErrClosed
-	}
-	if err := st.store.AddFeed(&r); err != nil {
-		return nil, err
-	}
-	st.event(store.Event{At: time.Now(), Feed: r.Name, Kind: EventChange, Text: "the feed was added"})
-	return st.put(r), nil
-}
+func (st *Station) Add(r store.Feed) (*Feed, error) { return st.By("", "").Add(r) }
 
 // Edit changes a feed's record. change gets the present one and may refuse.
 func (st *Station) Edit(name, what string, change func(*store.Feed) error) (*Feed, error) {
-	st.editing.Lock()
-	defer st.editing.Unlock()
-	r, err := st.store.Feed(name)
-	if err != nil {
-		return nil, err
-	}
-	before := r
-	before.Renditions = slices.Clone(r.Renditions)
-	if err := change(&r); err != nil {
-		return nil, err
-	}
-	if err := st.store.SaveFeed(&r); err != nil {
-		return nil, err
-	}
-	st.event(store.Event{At: time.Now(), Feed: name, Kind: EventChange, Text: what})
-	if !needsRestart(before, r) {
-		f, err := st.Get(name)
-		if err == nil {
-			f.renew(before, r)
-			st.changed()
-		}
-		return f, err
-	}
-	return st.put(r), nil
+	return st.By("", "").Edit(name, what, change)
 }
 
 // renew gives a running feed a changed record.
 func (f *Feed) renew(before, r store.Feed) {
 	f.mu.Lock()
-	f.record = r
+	f.setLocked(r)
 	p := f.pipeline
 	f.mu.Unlock()
 	if p != nil {
@@ -255,22 +221,6 @@ func (st *Station) Restart(name string) (*Feed, error) {
 }
 
 // Remove stops a feed and removes its record.
-func (st *Station) Remove(name string) error {
-	st.editing.Lock()
-	defer st.editing.Unlock()
-	f, err := st.Get(name)
-	if err != nil {
-		return err
-	}
-	if err := st.store.RemoveFeed(name); err != nil {
-		return err
-	}
-	st.halt(f)
-	st.mu.Lock()
-	delete(st.feeds, name)
-	st.mu.Unlock()
-	st.event(store.Event{At: time.Now(), Feed: name, Kind: EventChange, Text: "the feed was removed"})
-	return nil
-}
+func (st *Station) Remove(name string) error { return st.By("", "").Remove(name) }
 
 func (st *Station) changed() { st.watch.changed() }

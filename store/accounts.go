@@ -1,7 +1,6 @@
 package store
 
 import (
-	"crypto/rand"
 	"crypto/sha256"
 	"errors"
 	"time"
@@ -16,7 +15,8 @@ type Role string
 // The roles.
 const (
 	RoleEngineer Role = "engineer" // sees and changes everything
-	RoleViewer   Role = "viewer"   // sees, changes nothing
+	RoleViewer   Role = "viewer"   // sees the feeds that are theirs, changes nothing
+	RolePanel    Role = "panel"    // a device: opens media of the feeds that name it
 )
 
 // Account is somebody who can sign in.
@@ -29,24 +29,10 @@ type Account struct {
 
 	DigestMD5Sealed    []byte
 	DigestSHA256Sealed []byte
-}
 
-// Token stands for a sign-in: a browser's session or a program's key. Only a
-// digest of it is kept.
-type Token struct {
-	ID        int64
-	Kind      string
-	Sum       []byte
-	AccountID int64
-	ExpiresAt time.Time
-	CreatedAt time.Time
+	SecondSealed []byte // secret of the second factor; empty without one
+	SecondStep   int64  // of the code that was taken last: none is taken twice
 }
-
-// The kinds of token.
-const (
-	TokenSession = "session"
-	TokenProgram = "program"
-)
 
 // ErrPassword is returned for a wrong name or password, without saying which.
 var ErrPassword = errors.New("name or password is wrong")
@@ -80,8 +66,9 @@ func (s *Store) ListAccounts() (list []Account, err error) {
 	return list, s.db.Order("name").Find(&list).Error
 }
 
-// SetPassword gives an account another password, and ends its sessions.
-func (s *Store) SetPassword(name, password string) error {
+// SetPassword gives an account another password, and ends its sessions but one, by its
+// ID.
+func (s *Store) SetPassword(name, password string, but int64) error {
 	a, err := s.AccountByName(name)
 	if err != nil {
 		return err
@@ -94,13 +81,68 @@ func (s *Store) SetPassword(name, password string) error {
 		if err := tx.Save(a).Error; err != nil {
 			return err
 		}
-		return tx.Where("account_id = ? AND kind = ?", a.ID, TokenSession).Delete(&Token{}).Error
+		return tx.Where("account_id = ? AND kind = ? AND id <> ?", a.ID, TokenSession, but).Delete(&Token{}).Error
 	})
+}
+
+// ErrLastEngineer is returned when without an account nobody could change anything.
+var ErrLastEngineer = errors.New("that is the last engineer")
+
+// SetRole gives an account another role.
+func (s *Store) SetRole(name string, role Role) error {
+	return s.db.Transaction(func(tx *gorm.DB) error {
+		if role != RoleEngineer {
+			if err := othersManage(tx, name); err != nil {
+				return err
+			}
+		}
+		return affectsOne(tx.Model(&Account{}).Where("name = ?", name).Update("role", role))
+	})
+}
+
+// othersManage says whether there is an engineer besides one account.
+func othersManage(tx *gorm.DB, name string) error {
+	var n int64
+	err := tx.Model(&Account{}).Where("role = ? AND name <> ?", RoleEngineer, name).Count(&n).Error
+	if err == nil && n == 0 {
+		err = ErrLastEngineer
+	}
+	return err
+}
+
+// SetSecond gives an account a second factor by its secret, or takes it away with an
+// empty one.
+func (s *Store) SetSecond(name, secret string) error {
+	var sealed []byte
+	if secret != "" {
+		sealed = s.box.seal(secret)
+	}
+	return affectsOne(s.db.Model(&Account{}).Where("name = ?", name).Updates(map[string]any{"second_sealed": sealed, "second_step": 0}))
+}
+
+// Second returns the secret of an account's second factor; empty without one.
+func (s *Store) Second(a *Account) (string, error) {
+	if len(a.SecondSealed) == 0 {
+		return "", nil
+	}
+	return s.box.open(a.SecondSealed)
+}
+
+// TakeStep notes that the code of a step was taken; false means that it, or a later
+// one, was taken before.
+func (s *Store) TakeStep(a *Account, step int64) (bool, error) {
+	done := s.db.Model(&Account{}).Where("id = ? AND second_step < ?", a.ID, step).Update("second_step", step)
+	return done.RowsAffected == 1, done.Error
 }
 
 // RemoveAccount removes an account; its sessions end.
 func (s *Store) RemoveAccount(name string) error {
-	return affectsOne(s.db.Where("name = ?", name).Delete(&Account{}))
+	return s.db.Transaction(func(tx *gorm.DB) error {
+		if err := othersManage(tx, name); err != nil {
+			return err
+		}
+		return affectsOne(tx.Where("name = ?", name).Delete(&Account{}))
+	})
 }
 
 // AccountByName returns an account.
@@ -133,29 +175,6 @@ func (s *Store) CheckPassword(name, password string) (*Account, error) {
 		err = s.db.Save(a).Error
 	}
 	return a, err
-}
-
-// NewToken makes a token for an account and returns its text, which is not kept.
-func (s *Store) NewToken(a *Account, kind string, expires time.Time) (string, error) {
-	text := rand.Text()
-	sum := sha256.Sum256([]byte(text))
-	t := &Token{Kind: kind, Sum: sum[:], AccountID: a.ID, ExpiresAt: expires.UTC()}
-	return text, s.db.Create(t).Error
-}
-
-// ByToken returns the account that a token stands for, or ErrNotFound. now
-// decides whether it has expired.
-func (s *Store) ByToken(text string, now time.Time) (*Account, error) {
-	sum := sha256.Sum256([]byte(text))
-	var t Token
-	if err := s.db.Where("sum = ?", sum[:]).Take(&t).Error; err != nil {
-		return nil, known(err)
-	}
-	if now.After(t.ExpiresAt) {
-		return nil, ErrNotFound
-	}
-	var a Account
-	return &a, known(s.db.Take(&a, t.AccountID).Error)
 }
 
 // maxKnown bounds the clients that are known of an account; the oldest go first.
@@ -191,15 +210,4 @@ func (s *Store) SignedInYet() bool {
 	var n int64
 	err := s.db.Table("known_clients").Count(&n).Error
 	return err != nil || n > 0
-}
-
-// DropToken ends a token.
-func (s *Store) DropToken(text string) error {
-	sum := sha256.Sum256([]byte(text))
-	return s.db.Where("sum = ?", sum[:]).Delete(&Token{}).Error
-}
-
-// DropTokens ends all tokens of a kind, and those that have expired.
-func (s *Store) DropTokens(kind string, now time.Time) error {
-	return s.db.Where("kind = ? OR expires_at < ?", kind, now.UTC()).Delete(&Token{}).Error
 }

@@ -13,6 +13,9 @@ type Event struct {
 	Kind string // "state", "change", "sign-in" …
 	Code string // of the fault, if it was one
 	Text string
+
+	Account string // who did it; empty for nobody's doing
+	Address string // where from
 }
 
 // AddEvent writes an event and gives it its number.

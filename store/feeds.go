@@ -1,6 +1,8 @@
 package store
 
 import (
+	"errors"
+	"fmt"
 	"strings"
 	"time"
 
@@ -26,8 +28,12 @@ type Feed struct {
 	Fingerprint    string
 	SegmentMillis  int
 	PlaylistLength int
-	Public         bool
 	Enabled        bool
+
+	Audience    string   // everyone, links, signed-in or named
+	Named       []string `gorm:"-"` // names of accounts that may watch whatever the audience
+	Sites       string   // that may show it, separated by spaces; empty for all
+	SwitchedOff string   // deliveries that it does not give, separated by spaces
 
 	// How Motion JPEG and stills go out when nothing else is asked for; zero
 	// values mean as the camera sends.
@@ -130,7 +136,7 @@ func (s *Store) Feeds() ([]Feed, error) {
 		return nil, err
 	}
 	for i := range feeds {
-		if err := s.openFeed(&feeds[i]); err != nil {
+		if err := s.finish(&feeds[i]); err != nil {
 			return nil, err
 		}
 	}
@@ -143,7 +149,40 @@ func (s *Store) Feed(name string) (Feed, error) {
 	if err := s.whole().Where("name = ?", name).Take(&f).Error; err != nil {
 		return f, known(err)
 	}
-	return f, s.openFeed(&f)
+	return f, s.finish(&f)
+}
+
+// finish gives a feed that was read what is not in its row.
+func (s *Store) finish(f *Feed) error {
+	if err := s.openFeed(f); err != nil {
+		return err
+	}
+	return s.db.Table("feed_accounts").Joins("JOIN accounts ON accounts.id = feed_accounts.account_id").
+		Where("feed_accounts.feed_id = ?", f.ID).Order("accounts.name").Pluck("accounts.name", &f.Named).Error
+}
+
+// ErrNoAccount is wrapped when a feed names an account that there is not.
+var ErrNoAccount = errors.New("there is no such account")
+
+// saveNamed writes which accounts a feed names.
+func saveNamed(tx *gorm.DB, f *Feed) error {
+	if err := tx.Exec(`DELETE FROM feed_accounts WHERE feed_id = ?`, f.ID).Error; err != nil {
+		return err
+	}
+	for _, name := range f.Named {
+		done := tx.Exec(`INSERT OR IGNORE INTO feed_accounts (feed_id, account_id) SELECT ?, id FROM accounts WHERE name = ?`, f.ID, name)
+		if done.Error != nil {
+			return done.Error
+		}
+		var n int64
+		if err := tx.Model(&Account{}).Where("name = ?", name).Count(&n).Error; err != nil {
+			return err
+		}
+		if n == 0 {
+			return fmt.Errorf("%w: %s", ErrNoAccount, name)
+		}
+	}
+	return nil
 }
 
 // whole loads a feed with what belongs to it.
@@ -155,7 +194,12 @@ func (s *Store) whole() *gorm.DB {
 // AddFeed adds a feed; the error is ErrTaken when the name is in use.
 func (s *Store) AddFeed(f *Feed) error {
 	s.sealFeed(f)
-	return known(s.db.Create(f).Error)
+	return known(s.db.Transaction(func(tx *gorm.DB) error {
+		if err := tx.Create(f).Error; err != nil {
+			return err
+		}
+		return saveNamed(tx, f)
+	}))
 }
 
 // SaveFeed writes a changed feed, with its renditions and camera requests as they
@@ -175,7 +219,10 @@ func (s *Store) SaveFeed(f *Feed) error {
 		for i := range f.Requests {
 			f.Requests[i].ID = 0
 		}
-		return tx.Save(f).Error
+		if err := tx.Save(f).Error; err != nil {
+			return err
+		}
+		return saveNamed(tx, f)
 	}))
 }
 

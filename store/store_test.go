@@ -85,15 +85,15 @@ func TestAccountsAndTokens(t *testing.T) {
 	assert.ErrorIs(t, err, store.ErrPassword, "the same answer for a name that is not there")
 
 	now := time.Now()
-	token, err := s.NewToken(a, store.TokenSession, now.Add(time.Hour))
+	token, err := s.NewToken(a, &store.Token{Kind: store.TokenSession, ExpiresAt: now.Add(time.Hour)})
 	require.NoError(t, err)
-	who, err := s.ByToken(token, now)
+	who, _, err := s.ByToken(token, now)
 	require.NoError(t, err)
 	assert.Equal(t, "engineer", who.Name)
-	_, err = s.ByToken(token, now.Add(2*time.Hour))
+	_, _, err = s.ByToken(token, now.Add(2*time.Hour))
 	assert.ErrorIs(t, err, store.ErrNotFound, "expired")
 	require.NoError(t, s.DropToken(token))
-	_, err = s.ByToken(token, now)
+	_, _, err = s.ByToken(token, now)
 	assert.ErrorIs(t, err, store.ErrNotFound)
 }
 

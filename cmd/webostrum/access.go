@@ -19,21 +19,26 @@ func (a *app) account() *cli.Command {
 		&cli.BoolFlag{Name: "password-stdin", Usage: "read the password from standard input"},
 	}
 	return &cli.Command{
-		Name: "account", Usage: "who may sign in: add, list, password, remove", OnUsageError: usageError,
+		Name: "account", Usage: "who may sign in: add, list, password, role, second-factor, remove", OnUsageError: usageError,
 		Commands: []*cli.Command{
 			{
 				Name: "add", Usage: "add an account: account add NAME", Arguments: nameArg(), OnUsageError: usageError,
-				Flags: append(flags, &cli.StringFlag{Name: "role", Usage: "viewer, who sees, or engineer, who changes too", Value: "viewer"}),
+				Flags: append(flags,
+					&cli.StringFlag{Name: "role", Usage: "viewer sees the feeds that are theirs, engineer changes everything, panel opens media by Basic or Digest", Value: "viewer"},
+					&cli.StringSliceFlag{Name: "feeds", Usage: "`FEEDS` that shall name it, a,b; a panel opens these alone"}),
 				Action: a.withAccount(func(ctx context.Context, c *cli.Command, cl *client.Client, name string) error {
 					secret, made, err := newPassword(c)
 					if err != nil {
 						return err
 					}
-					acc, err := cl.AddAccount(ctx, apitypes.NewAccount{Name: name, Role: c.String("role"), Password: secret})
+					acc, err := cl.AddAccount(ctx, apitypes.NewAccount{Name: name, Role: c.String("role"), Password: secret, Feeds: listed(c, "feeds")})
 					if err != nil {
 						return err
 					}
 					fmt.Fprintf(a.out, "%s is added, as %s.\n", acc.Name, acc.Role)
+					if acc.Role == "panel" && len(acc.Feeds) == 0 {
+						fmt.Fprintf(a.out, "It opens nothing yet: \"webostrum feed edit --accounts %s FEED\" names it.\n", acc.Name)
+					}
 					a.showPassword(secret, made)
 					return nil
 				}),
@@ -50,6 +55,37 @@ func (a *app) account() *cli.Command {
 					}
 					fmt.Fprintf(a.out, "%s has another password, and is signed out everywhere.\n", name)
 					a.showPassword(secret, made)
+					return nil
+				}),
+			},
+			{
+				Name: "role", Usage: "give an account another role: account role NAME ROLE", OnUsageError: usageError,
+				Arguments: append(nameArg(), &cli.StringArg{Name: "role", UsageText: "ROLE"}),
+				Action: a.withAccount(func(ctx context.Context, c *cli.Command, cl *client.Client, name string) error {
+					role := c.StringArg("role")
+					if role == "" {
+						return usagef("which role? viewer, engineer or panel")
+					}
+					acc, err := cl.EditAccount(ctx, name, apitypes.AccountChange{Role: role})
+					if err != nil {
+						return err
+					}
+					fmt.Fprintf(a.out, "%s is %s now.\n", acc.Name, acc.Role)
+					return nil
+				}),
+			},
+			{
+				Name: "second-factor", Usage: "take the second factor of an account away whose owner has lost it: account second-factor --off NAME", Arguments: nameArg(), OnUsageError: usageError,
+				Flags: []cli.Flag{&cli.BoolFlag{Name: "off", Usage: "take it away"}},
+				Action: a.withAccount(func(ctx context.Context, c *cli.Command, cl *client.Client, name string) error {
+					if !c.Bool("off") {
+						return usagef("a second factor is set up by its owner, in the console; --off takes it away")
+					}
+					off := false
+					if _, err := cl.EditAccount(ctx, name, apitypes.AccountChange{Second: &off}); err != nil {
+						return err
+					}
+					fmt.Fprintf(a.out, "%s signs in by name and password alone.\n", name)
 					return nil
 				}),
 			},
@@ -104,48 +140,9 @@ func (a *app) listAccounts(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	return a.show(c, list, func(w io.Writer) {
-		row(w, "ACCOUNT", "ROLE", "SINCE")
+		row(w, "ACCOUNT", "ROLE", "2ND FACTOR", "SINCE", "NAMED BY")
 		for _, acc := range list {
-			row(w, acc.Name, acc.Role, isoTime(acc.Created))
+			row(w, acc.Name, acc.Role, yesNo(acc.Second), isoTime(acc.Created), firstOf(strings.Join(acc.Feeds, ", "), "-"))
 		}
 	})
-}
-
-func (a *app) link() *cli.Command {
-	return &cli.Command{
-		Name: "link", Usage: "links that open one feed to whoever has them: add, list, remove", OnUsageError: usageError,
-		Commands: []*cli.Command{
-			{
-				Name: "add", Usage: "make a link: link add FEED NAME", Arguments: partArgs("NAME"), OnUsageError: usageError, Flags: []cli.Flag{outputFlag()},
-				Action: a.withPart("name", func(ctx context.Context, c *cli.Command, cl *client.Client, feed, name string) error {
-					l, err := cl.AddLink(ctx, feed, name)
-					if err != nil {
-						return err
-					}
-					return a.show(c, l, func(w io.Writer) {
-						row(w, "These addresses are shown only now; whoever has one can watch "+feed+":")
-						for _, way := range []string{"mjpeg", "still.jpg", "hls/index.m3u8"} {
-							row(w, "  "+cl.Base()+l.Path+way)
-						}
-					})
-				}),
-			},
-			{
-				Name: "list", Usage: "the links of a feed", Arguments: nameArg(), OnUsageError: usageError, Flags: []cli.Flag{outputFlag()},
-				Action: a.withFeed(func(ctx context.Context, c *cli.Command, cl *client.Client, feed string) error {
-					list, err := cl.Links(ctx, feed)
-					if err != nil {
-						return err
-					}
-					return a.show(c, list, func(w io.Writer) {
-						row(w, "LINK", "SINCE")
-						for _, l := range list {
-							row(w, l.Name, isoTime(l.Created))
-						}
-					})
-				}),
-			},
-			a.partRemove("end a link", "Link %s of %s opens nothing any more.", (*client.Client).RemoveLink),
-		},
-	}
 }

@@ -46,6 +46,7 @@ type demoFeed struct {
 
 // demoFeeds are the cameras of the Morrow Crag Funicular.
 func demoFeeds() []demoFeed {
+	everyone, signedIn := apitypes.AudienceSettings{Who: "everyone", Accounts: []string{}}, apitypes.AudienceSettings{Who: "signed-in", Accounts: []string{}}
 	winch, summit := sim.Defaults(), sim.Defaults()
 	winch.Width, winch.Height, winch.FrameRate = 480, 270, 5 // as it leaves the factory
 	const everyFourSeconds = 0.25
@@ -55,22 +56,22 @@ func demoFeeds() []demoFeed {
 	return []demoFeed{
 		{
 			camera: sim.Config{Name: "lower-station", Kind: sim.RTSP, Audio: sim.AAC, Settings: sim.Defaults()},
-			feed:   apitypes.FeedSettings{Title: "Lower station", Public: true},
+			feed:   apitypes.FeedSettings{Title: "Lower station", Audience: everyone},
 		},
 		{
 			camera: sim.Config{Name: "winch-room", Kind: sim.MotionJPEG, Settings: winch},
-			feed:   apitypes.FeedSettings{Title: "Winch room"},
+			feed:   apitypes.FeedSettings{Title: "Winch room", Audience: signedIn},
 			request: &apitypes.CameraRequest{
 				Name: "picture-settings", Method: "GET", Target: "/settings?size=960x540&rate=10", AtConnection: true,
 			},
 		},
 		{
 			camera: sim.Config{Name: "summit-mast", Kind: sim.Stills, Settings: summit},
-			feed:   apitypes.FeedSettings{Title: "Summit mast", Public: true},
+			feed:   apitypes.FeedSettings{Title: "Summit mast", Audience: everyone},
 		},
 		{
 			camera: sim.Config{Name: "upper-station", Kind: sim.RTSP, Audio: sim.PCMU, Settings: upper},
-			feed:   apitypes.FeedSettings{Title: "Upper station", Public: true},
+			feed:   apitypes.FeedSettings{Title: "Upper station", Audience: everyone},
 		},
 	}
 }
@@ -161,7 +162,7 @@ func (d demoFeed) add(ctx context.Context, data, url string) error {
 	}
 	off := false // the camera is not opened before its request is there
 	in := apitypes.NewFeed{Name: name, Enabled: &off, FeedSettings: apitypes.Defaults(url)}
-	in.Title, in.Public, in.Camera.User, in.Camera.Password = d.feed.Title, d.feed.Public, user, password
+	in.Title, in.Audience, in.Camera.User, in.Camera.Password = d.feed.Title, d.feed.Audience, user, password
 	if _, err := cl.AddFeed(ctx, in); err != nil {
 		return err
 	}

@@ -119,11 +119,11 @@ func (a *app) showEvents(c *cli.Command, events []apitypes.Event, first bool) er
 	}
 	return a.show(c, events, func(w io.Writer) {
 		if first {
-			row(w, "TIME", "FEED", "KIND", "WHAT HAPPENED")
+			row(w, "TIME", "FEED", "KIND", "BY", "WHAT HAPPENED")
 		}
 		for i := len(events) - 1; i >= 0; i-- {
 			e := events[i]
-			row(w, isoTime(e.At), firstOf(e.Feed, "-"), e.Kind, e.Text)
+			row(w, isoTime(e.At), firstOf(e.Feed, "-"), e.Kind, firstOf(e.Account, "-"), e.Text)
 		}
 	})
 }

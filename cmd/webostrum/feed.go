@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"strings"
 	"time"
 
 	"github.com/urfave/cli/v3"
@@ -165,9 +166,9 @@ func (a *app) feedList() *cli.Command {
 				return nil
 			}
 			return a.show(c, feeds, func(w io.Writer) {
-				row(w, "FEED", "STATE", "FOR", "SIZE", "RATE", "INCOMING", "VIEWERS", "REASON")
+				row(w, "FEED", "STATE", "FOR", "SIZE", "RATE", "INCOMING", "VIEWERS", "AUDIENCE", "REASON")
 				for _, f := range feeds {
-					row(w, f.Name, f.State, ago(f.Since), size(f.Width, f.Height), rate(f.FrameRate), bits(f.BitRate), f.Viewers, f.Reason)
+					row(w, f.Name, f.State, ago(f.Since), size(f.Width, f.Height), rate(f.FrameRate), bits(f.BitRate), f.Viewers, f.Audience.Who, f.Reason)
 				}
 			})
 		},
@@ -223,7 +224,12 @@ func (a *app) showFeed(c *cli.Command, cl *client.Client, f apitypes.Feed) error
 			row(w, "transcoding", cv.Missing)
 		}
 		row(w, "HLS", fmt.Sprintf("segments of %g s wanted, %g s made, playlist of %d", f.Delivery.SegmentSeconds, f.Target, f.Delivery.PlaylistLength))
-		row(w, "who may watch", map[bool]string{true: "everybody", false: "signed-in people"}[f.Public])
+		row(w, "who may watch", f.AudienceMeans)
+		row(w, "on which sites", firstOf(strings.Join(f.Sites, ", "), "all"))
+		if len(f.Delivery.Off) > 0 {
+			row(w, "switched off", strings.Join(f.Delivery.Off, ", "))
+		}
+		row(w, "links", f.Links)
 		row(w, "viewers", f.Viewers)
 		row(w, "watch page", cl.Base()+"/watch/"+f.Name)
 		row(w, "least delay", cl.Base()+"/watch/"+f.Name+"?prefer=delay")

@@ -33,6 +33,10 @@ func intSetting(path, name, usage, standard string) settingFlag {
 	return settingFlag{path, &cli.IntFlag{Name: name, Usage: usage, DefaultText: standard, HideDefault: standard == ""}, func(c *cli.Command) any { return c.Int(name) }}
 }
 
+func listSetting(path, name, usage string) settingFlag {
+	return settingFlag{path, &cli.StringSliceFlag{Name: name, Usage: usage}, func(c *cli.Command) any { return listed(c, name) }}
+}
+
 // cameraSettings are those of the camera that inspect takes, too.
 func cameraSettings() []settingFlag {
 	password := stringSetting("camera.password", "password", "the camera's `PASSWORD`", "")
@@ -49,7 +53,6 @@ func cameraSettings() []settingFlag {
 // feedSettings are all flags of a feed's settings. The defaults that they tell are those
 // of adding a feed.
 func feedSettings() []settingFlag {
-	public := settingFlag{"public", &cli.BoolFlag{Name: "public", Usage: "everybody may watch; --public=false takes it back"}, func(c *cli.Command) any { return c.Bool("public") }}
 	return append(cameraSettings(),
 		floatSetting("camera.pollSeconds", "poll", "HTTP: `SECONDS` from one polled picture to the next, 0.1 to 3600", "2"),
 		floatSetting("camera.answerSeconds", "answer-time", "`SECONDS` to wait for each answer of the camera, 1 to 120", "5"),
@@ -64,7 +67,10 @@ func feedSettings() []settingFlag {
 		stringSetting("audio.mode", "audio", "automatic, on (transcoded all the time, where it has to be) or off", "automatic"),
 		stringSetting("audio.hls", "audio-hls", "the same for HLS alone, or as-feed", "as-feed"),
 		stringSetting("audio.webrtc", "audio-webrtc", "the same for WebRTC alone, or as-feed", "as-feed"),
-		public,
+		stringSetting("audience.who", "audience", "who may watch: everyone, links (whoever has one), signed-in, or named (--accounts)", "signed-in"),
+		listSetting("audience.accounts", "accounts", "`ACCOUNTS` that may watch whatever the audience, a,b; none for none"),
+		listSetting("sites", "sites", "`SITES` whose pages may show it, such as example.org,*.example.org; none for all"),
+		listSetting("delivery.off", "off-deliveries", "`DELIVERIES` that it does not give: hls, webrtc, motion-jpeg, still; none for all on"),
 	)
 }
 
@@ -79,8 +85,6 @@ func flags(settings []settingFlag, told bool) (list []cli.Flag) {
 				f.DefaultText, f.HideDefault = "", true
 			case *cli.IntFlag:
 				f.DefaultText, f.HideDefault = "", true
-			case *cli.BoolFlag:
-				f.HideDefault = true
 			}
 		}
 		list = append(list, s.flag)

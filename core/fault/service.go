@@ -8,6 +8,7 @@ const (
 	FeedNotReady       Code = "feed-not-ready"
 	CameraAway         Code = "camera-away"
 	DeliveryUnknown    Code = "delivery-unknown"
+	DeliveryOff        Code = "delivery-off"
 	SegmentUnknown     Code = "segment-unknown"
 	SegmentUnreadable  Code = "segment-unreadable"
 	RenditionUnknown   Code = "rendition-unknown"
@@ -27,6 +28,18 @@ const (
 	AccountUnknown     Code = "account-unknown"
 	AccountNeeded      Code = "account-needed"
 	LinkUnknown        Code = "link-unknown"
+	LinkForged         Code = "link-not-ours"
+	LinkEnded          Code = "link-ended"
+	LinkForeign        Code = "link-of-another-feed"
+	LinkDelivery       Code = "link-without-delivery"
+	LinkViewersFull    Code = "link-viewers-full"
+	SiteRefused        Code = "site-refused"
+	FeedRefused        Code = "feed-not-yours"
+	TokenScope         Code = "token-scope"
+	TokenUnknown       Code = "token-unknown"
+	CodeNeeded         Code = "code-needed"
+	CodeWrong          Code = "code-refused"
+	LastEngineer       Code = "last-engineer"
 	RequestUnknown     Code = "camera-request-unknown"
 	ViewerUnknown      Code = "viewer-unknown"
 	ViewersFull        Code = "viewers-full"
@@ -48,6 +61,8 @@ const (
 	RestartRefused     Code = "restart-refused"
 	HTTPVersion        Code = "http-version"
 	PageUnknown        Code = "page-unknown"
+	FormatUnknown      Code = "format-unknown"
+	OEmbedUnknown      Code = "oembed-unknown"
 	ConsoleMissing     Code = "console-missing"
 	DiskFull           Code = "disk-full"
 	Stopping           Code = "service-stopping"
@@ -74,6 +89,9 @@ var serviceKinds = []Kind{
 	{Code: DeliveryUnknown, Class: ClassNotFound, Status: 404,
 		Sentence: "There is nothing under that address.",
 		Remedy:   "A feed has whep, hls/index.m3u8, mjpeg and still.jpg."},
+	{Code: DeliveryOff, Class: ClassRefused, Status: 403,
+		Sentence: "This delivery is switched off for the feed.",
+		Remedy:   "Use another one, or have an engineer switch it on."},
 	{Code: SegmentUnknown, Class: ClassNotFound, Status: 404,
 		Sentence: "There is no such segment, or no longer.",
 		Remedy:   "Ask for the playlist, hls/index.m3u8, which says what there is."},
@@ -109,7 +127,7 @@ var serviceKinds = []Kind{
 		Remedy:   "Sign in first."},
 	{Code: FeedSignInNeeded, Class: ClassRefused, Status: 401,
 		Sentence: "This feed is for people who have signed in.",
-		Remedy:   "Sign in first, use a link that an engineer has made, or ask for the feed to be made public."},
+		Remedy:   "Sign in first, or use a link that an engineer has made."},
 	{Code: SignInWrong, Class: ClassRefused, Status: 401,
 		Sentence: "Name or password is wrong.",
 		Remedy:   "Try again. Whoever runs the service can give an account another password."},
@@ -120,7 +138,7 @@ var serviceKinds = []Kind{
 		Sentence: "Too many sign-ins are being checked.",
 		Remedy:   "Try again in a few seconds."},
 	{Code: NotAllowed, Class: ClassRefused, Status: 403,
-		Sentence: "A viewer's account sees, but changes nothing.",
+		Sentence: "This is for engineers: other accounts see their feeds, and change nothing.",
 		Remedy:   "Sign in with an engineer's account."},
 	{Code: AccountUnknown, Class: ClassNotFound, Status: 404,
 		Sentence: "There is no account of that name.",
@@ -131,6 +149,42 @@ var serviceKinds = []Kind{
 	{Code: LinkUnknown, Class: ClassNotFound, Status: 404,
 		Sentence: "The feed has no link of that name.",
 		Remedy:   "List the feed's links to see which there are."},
+	{Code: LinkForged, Class: ClassNotFound, Status: 404,
+		Sentence: "This link is not one of this service's.",
+		Remedy:   "Check that all of the address was copied, or ask for a new link."},
+	{Code: LinkEnded, Class: ClassRefused, Status: 410,
+		Sentence: "This link has ended.",
+		Remedy:   "Ask whoever gave it to you for a new one."},
+	{Code: LinkForeign, Class: ClassRefused, Status: 403,
+		Sentence: "This link is for another feed.",
+		Remedy:   "Use the address as it was given to you."},
+	{Code: LinkDelivery, Class: ClassRefused, Status: 403,
+		Sentence: "This link does not open this delivery.",
+		Remedy:   "Use another delivery, or ask for a link that opens it."},
+	{Code: LinkViewersFull, Class: ClassRefused, Status: 503,
+		Sentence: "As many viewers watch by this link as it lets in.",
+		Remedy:   "Try again later."},
+	{Code: SiteRefused, Class: ClassRefused, Status: 403,
+		Sentence: "This camera may not be shown on this site.",
+		Remedy:   "Whoever runs the camera can add the site to those that may show it."},
+	{Code: FeedRefused, Class: ClassRefused, Status: 403,
+		Sentence: "Your account may not watch this feed.",
+		Remedy:   "Ask an engineer to name your account in the feed's audience."},
+	{Code: TokenScope, Class: ClassRefused, Status: 403,
+		Sentence: "This token is not for that.",
+		Remedy:   "Use a token whose scope has it."},
+	{Code: TokenUnknown, Class: ClassNotFound, Status: 404,
+		Sentence: "There is no such token or session, or no longer.",
+		Remedy:   "List them to see which there are."},
+	{Code: CodeNeeded, Class: ClassRefused, Status: 401,
+		Sentence: "This account has a second factor.",
+		Remedy:   "Give the six digits that your authenticator shows, too."},
+	{Code: CodeWrong, Class: ClassRefused, Status: 401,
+		Sentence: "The code is wrong, or was used already.",
+		Remedy:   "Wait for the next one, and check that the clocks of both devices are right."},
+	{Code: LastEngineer, Class: ClassRefused, Status: 409,
+		Sentence: "Without this account there would be no engineer any more.",
+		Remedy:   "Make another account an engineer's first."},
 	{Code: RequestUnknown, Class: ClassNotFound, Status: 404,
 		Sentence: "The feed has no camera request of that name.",
 		Remedy:   "Show the feed to see which there are."},
@@ -194,6 +248,12 @@ var serviceKinds = []Kind{
 	{Code: PageUnknown, Class: ClassNotFound, Status: 404,
 		Sentence: "There is nothing under that address.",
 		Remedy:   "The console is at /."},
+	{Code: FormatUnknown, Class: ClassUsage, Status: 501,
+		Sentence: "The answer cannot be had in that format.",
+		Remedy:   "Ask for format=json."},
+	{Code: OEmbedUnknown, Class: ClassNotFound, Status: 404,
+		Sentence: "That is not the address of a page of this service that shows a feed.",
+		Remedy:   "Give the address of a watch or embed page as the parameter url."},
 	{Code: ConsoleMissing, Class: ClassNotFound, Status: 404,
 		Sentence: "The console is not built into this program.",
 		Remedy:   "Run \"make build\"."},

@@ -44,8 +44,6 @@ type Feed interface {
 	Playlist(ctx context.Context, rendition string) (*hls.Segmenter, error)
 	// Segments returns what makes a rendition's segments at present, or nil.
 	Segments(rendition string) *hls.Segmenter
-	// Public says whether everybody may watch.
-	Public() bool
 }
 
 // Handler serves any feed.
@@ -57,13 +55,18 @@ type Handler struct {
 	Watched func(r *http.Request, rendition string, target time.Duration) error
 	// Told turns an error into what the caller may know of it. May be nil.
 	Told func(error) error
+	// Shared says that caches may keep what was sent, and give it to others who ask for
+	// the same address.
+	Shared bool
+	// SegmentAge is how long they may keep segments; 0 means a day.
+	SegmentAge time.Duration
 	// Sent is called with the bytes of each segment that was sent. May be nil.
 	Sent func(r *http.Request, n int64)
 }
 
 // ServeFile answers a request for a name under the feed's hls/ path.
 func (h *Handler) ServeFile(w http.ResponseWriter, r *http.Request, f Feed, name string) {
-	if !allowed(w, r, f) {
+	if !allowed(w, r) {
 		return
 	}
 	folder, file, inFolder := strings.Cut(name, "/")
@@ -81,25 +84,13 @@ func (h *Handler) ServeFile(w http.ResponseWriter, r *http.Request, f Feed, name
 	}
 }
 
-// allowed answers what is not GET or HEAD, and sets the headers that let pages
-// of other sites read what is public.
-func allowed(w http.ResponseWriter, r *http.Request, f Feed) bool {
-	const methods = "GET, HEAD, OPTIONS"
-	if f.Public() {
-		w.Header().Set("Access-Control-Allow-Origin", "*")
-		w.Header().Set("Access-Control-Expose-Headers", "Content-Length, Content-Range, Date")
-	}
-	switch r.Method {
-	case http.MethodGet, http.MethodHead:
+// allowed answers what is not GET or HEAD.
+func allowed(w http.ResponseWriter, r *http.Request) bool {
+	if r.Method == http.MethodGet || r.Method == http.MethodHead {
 		return true
-	case http.MethodOptions:
-		w.Header().Set("Access-Control-Allow-Methods", methods)
-		w.Header().Set("Access-Control-Allow-Headers", "Range")
-		w.WriteHeader(http.StatusNoContent)
-	default:
-		w.Header().Set("Allow", methods)
-		problem.Write(w, fault.New(fault.MethodNotAllowed, nil, ""))
 	}
+	w.Header().Set("Allow", "GET, HEAD, OPTIONS")
+	problem.Write(w, fault.New(fault.MethodNotAllowed, nil, ""))
 	return false
 }
 
@@ -128,13 +119,13 @@ func (h *Handler) playlist(w http.ResponseWriter, r *http.Request, f Feed, rendi
 	// Fresh for less than a segment, so that a cache in front never holds a
 	// player back by one.
 	fresh := "private, no-cache" // what is not for everybody is asked for anew each time
-	if f.Public() {
+	if h.Shared {
 		fresh = "public, max-age=" + strconv.Itoa(max(1, int(g.Target()/time.Second)/2))
 	}
 	header.Set("Cache-Control", fresh)
-	header.Set("Vary", "Accept-Encoding")
+	header.Add("Vary", "Accept-Encoding")
 	body := list.Plain
-	if acceptsGzip(r) && r.Header.Get("Range") == "" {
+	if AcceptsGzip(r) && r.Header.Get("Range") == "" {
 		header.Set("Content-Encoding", "gzip")
 		body = list.Packed
 	}
@@ -169,8 +160,12 @@ func (h *Handler) segment(w http.ResponseWriter, r *http.Request, f Feed, rendit
 	header := w.Header()
 	header.Set("Content-Type", segmentType)
 	fresh := "private, no-cache"
-	if f.Public() {
-		fresh = fmt.Sprintf("public, max-age=%d, immutable", int(segmentAge.Seconds()))
+	if h.Shared {
+		age := h.SegmentAge
+		if age == 0 {
+			age = segmentAge
+		}
+		fresh = fmt.Sprintf("public, max-age=%d, immutable", int(age.Seconds()))
 	}
 	header.Set("Cache-Control", fresh)
 	header.Set("Etag", strconv.Quote(name))
@@ -185,8 +180,8 @@ func (h *Handler) segment(w http.ResponseWriter, r *http.Request, f Feed, rendit
 	}
 }
 
-// acceptsGzip reads Accept-Encoding (RFC 9110, 12.5.3) as far as gzip goes.
-func acceptsGzip(r *http.Request) bool {
+// AcceptsGzip reads a request's Accept-Encoding (RFC 9110, 12.5.3) as far as gzip goes.
+func AcceptsGzip(r *http.Request) bool {
 	for item := range strings.SplitSeq(r.Header.Get("Accept-Encoding"), ",") {
 		name, q, _ := strings.Cut(strings.TrimSpace(item), ";")
 		if name == "gzip" || name == "*" {

@@ -8,6 +8,7 @@ import (
 	"crypto/rand"
 	"errors"
 	"hash/maphash"
+	"maps"
 	"slices"
 	"strings"
 	"sync"
@@ -28,6 +29,8 @@ var (
 	ErrFull     = errors.New("viewers: as many watch as there may be")
 	ErrFeedFull = errors.New("viewers: as many watch this feed as there may be")
 	ErrEnded    = errors.New("viewers: this viewer was ended by an engineer")
+
+	ErrLinkFull = errors.New("viewers: as many watch by this link as it lets in")
 
 	ErrAddressFull = errors.New("viewers: as many watch from this address as may")
 )
@@ -66,6 +69,10 @@ type Visitor struct {
 	Client  string // what is counted by: the address, or the network that it stands for
 	Browser string // tells viewers of one client apart
 	LetIn   bool   // has signed in or has a link
+	By      string // what let the visitor in, for engineers
+
+	Link       int64 // the link that let the visitor in; 0 for none
+	MostByLink int   // that the link lets in; 0 for no limit of its own
 }
 
 // Viewer is one viewer in a list.
@@ -74,6 +81,7 @@ type Viewer struct {
 	Feed    string
 	Method  Method
 	Address string
+	By      string // what let the viewer in
 	Variant string // rendition or size that was asked for; empty for the camera's own
 	Since   time.Time
 	Numbers
@@ -97,6 +105,7 @@ type Counter struct {
 	seen  map[key]*Entry      // those who ask again and again; guarded by mu
 	stay  map[*Entry]struct{} // those whose answer goes on; guarded by mu
 	feeds map[string]int      // viewers of each feed; guarded by mu
+	links map[int64]int       // viewers by each link; guarded by mu
 	from  map[string]int      // strangers of each client; guarded by mu
 	ended map[key]time.Time   // until when they are not let in; guarded by mu
 	swept time.Time           // when the maps were gone through last; guarded by mu
@@ -104,12 +113,14 @@ type Counter struct {
 
 type key struct {
 	feed string
+	link int64
 	who  uint64
 }
 
 // Entry is one viewer in the making.
 type Entry struct {
 	viewer  Viewer
+	link    int64  // that let the viewer in; 0 for none
 	from    string // client that is counted; empty for those who were let in
 	counter *Counter
 	key     key
@@ -130,14 +141,14 @@ func New(cfg Config) *Counter {
 		cfg.MostAnAddress = DefaultMostAnAddress
 	}
 	return &Counter{
-		from: make(map[string]int), cfg: cfg, seed: maphash.MakeSeed(), seen: make(map[key]*Entry), stay: make(map[*Entry]struct{}), feeds: make(map[string]int), ended: make(map[key]time.Time),
+		links: make(map[int64]int), from: make(map[string]int), cfg: cfg, seed: maphash.MakeSeed(), seen: make(map[key]*Entry), stay: make(map[*Entry]struct{}), feeds: make(map[string]int), ended: make(map[key]time.Time),
 	}
 }
 
 // keyOf tells viewers apart by client and browser: two alike behind one address are
 // one.
 func (c *Counter) keyOf(v Visitor) key {
-	return key{v.Feed, maphash.String(c.seed, v.Client+"\n"+v.Browser)}
+	return key{v.Feed, v.Link, maphash.String(c.seed, v.Client+"\n"+v.Browser)}
 }
 
 func newID() string { return strings.ToLower(rand.Text()[:10]) }
@@ -163,6 +174,8 @@ func (c *Counter) fullLocked(v Visitor) error {
 		return ErrFull
 	case c.feeds[v.Feed] >= mostAFeed:
 		return ErrFeedFull
+	case v.MostByLink > 0 && c.links[v.Link] >= v.MostByLink:
+		return ErrLinkFull
 	case !v.LetIn && c.from[v.Client] >= c.cfg.MostAnAddress:
 		return ErrAddressFull
 	}
@@ -171,8 +184,11 @@ func (c *Counter) fullLocked(v Visitor) error {
 
 // newLocked makes an entry and counts it.
 func (c *Counter) newLocked(v Visitor, m Method, now time.Time) *Entry {
-	e := &Entry{counter: c, key: c.keyOf(v), viewer: Viewer{ID: newID(), Feed: v.Feed, Method: m, Address: v.Address, Since: now}}
+	e := &Entry{counter: c, key: c.keyOf(v), viewer: Viewer{ID: newID(), Feed: v.Feed, Method: m, Address: v.Address, By: v.By, Since: now}, link: v.Link}
 	c.feeds[v.Feed]++
+	if v.Link != 0 {
+		c.links[v.Link]++
+	}
 	if !v.LetIn {
 		e.from = v.Client
 		c.from[e.from]++
@@ -241,12 +257,15 @@ func (e *Entry) Leave() {
 
 func (c *Counter) leftLocked(e *Entry) {
 	less(c.feeds, e.viewer.Feed)
+	if e.link != 0 {
+		less(c.links, e.link)
+	}
 	if e.from != "" {
 		less(c.from, e.from)
 	}
 }
 
-func less(counts map[string]int, key string) {
+func less[K comparable](counts map[K]int, key K) {
 	if counts[key]--; counts[key] <= 0 {
 		delete(counts, key)
 	}
@@ -272,11 +291,15 @@ func (c *Counter) Counts(now time.Time) map[string]int {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	c.sweepLocked(now)
-	counts := make(map[string]int, len(c.feeds))
-	for feed, n := range c.feeds {
-		counts[feed] = n
-	}
-	return counts
+	return maps.Clone(c.feeds)
+}
+
+// ByLink returns how many watch by each link now.
+func (c *Counter) ByLink(now time.Time) map[int64]int {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.sweepLocked(now)
+	return maps.Clone(c.links)
 }
 
 // List returns those who watch now, the longest first; feed chooses one feed, and

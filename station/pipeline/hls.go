@@ -5,11 +5,13 @@ import (
 	"crypto/rand"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
 
+	"webostrum/access"
 	"webostrum/barrier"
 	"webostrum/core/fault"
 	"webostrum/core/hls"
@@ -66,6 +68,9 @@ func (p *Pipeline) Playlist(ctx context.Context, name string) (*hls.Segmenter, e
 }
 
 func (p *Pipeline) open(ctx context.Context, name string) (*hls.Segmenter, error) {
+	if p.off(access.HLS) {
+		return nil, fault.New(fault.DeliveryOff, nil, "This feed does not give HLS.")
+	}
 	if name == "" || name == hls.Original {
 		codec, err := p.codec(ctx)
 		switch {
@@ -161,11 +166,20 @@ func (p *Pipeline) cutting(id, name string) hls.Config {
 	}
 }
 
+// off says whether the feed does not give a delivery.
+func (p *Pipeline) off(d access.Delivery) bool {
+	return slices.Contains(strings.Fields(p.cfg.Record().SwitchedOff), string(d))
+}
+
 // arrangeOriginal has the camera's own video cut all the time, where it is H.264 and
 // nothing has to be transcoded for that which is transcoded only while somebody
 // listens.
 func (p *Pipeline) arrangeOriginal() {
 	if p.Codec() != media.H264 {
+		return
+	}
+	if p.off(access.HLS) {
+		p.hls.drop(func(string) bool { return true })
 		return
 	}
 	a := p.AudioPlan(plan.HLS)

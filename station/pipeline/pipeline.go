@@ -13,6 +13,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	"webostrum/access"
 	"webostrum/core/fault"
 	"webostrum/core/hls"
 	"webostrum/core/hub"
@@ -189,6 +190,9 @@ func (p *Pipeline) Untranscodable() bool { return p.Codec() == media.JPEG && p.c
 
 // Playable says whether there is a playlist, or one will be made when it is asked for.
 func (p *Pipeline) Playable() bool {
+	if p.off(access.HLS) {
+		return p.Codec() != "" && p.cfg.Live()
+	}
 	if p.Codec() == media.JPEG {
 		return p.cfg.Worker != "" && p.cfg.Live()
 	}
@@ -208,6 +212,9 @@ func (p *Pipeline) Forget() { p.hls.forget() }
 // Renew takes a changed record that does not need another run.
 func (p *Pipeline) Renew(before, after store.Feed) {
 	p.arrangeOriginal()
+	if p.off(access.HLS) {
+		p.hls.drop(func(string) bool { return true })
+	}
 	p.stills.forget() // they may be of another size from now on
 	p.hls.drop(func(name string) bool {
 		return name != Automatic && name != hls.Original && (before.Title != after.Title || renditionOf(before, name) != renditionOf(after, name))

@@ -45,7 +45,11 @@ export interface paths {
         delete: operations["remove-account"];
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * Change an account's role, or take its second factor away
+         * @description Members left out stay. What the account may no longer watch ends within a second. There is always one engineer.
+         */
+        patch: operations["edit-account"];
         trace?: never;
     };
     "/api/v1/accounts/{account}/password": {
@@ -61,6 +65,26 @@ export interface paths {
          * @description Ends the account's sessions, and within a second what they let somebody watch.
          */
         put: operations["set-password"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/addresses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Addresses that the service can be reached by
+         * @description The first is the one that was asked by. Names and addresses that only a router or proxy knows are not among the others.
+         */
+        get: operations["list-addresses"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -160,6 +184,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/feeds/{name}/embed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What puts the feed into a page
+         * @description HTML to copy, for the address that is given, and what to know before it is pasted.
+         */
+        get: operations["embed-feed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/feeds/{name}/history": {
         parameters: {
             query?: never;
@@ -189,13 +233,13 @@ export interface paths {
         };
         /**
          * A feed's links
-         * @description Without their addresses, which are shown only when a link is made.
+         * @description With their addresses: they are credentials, so engineers alone are told.
          */
         get: operations["list-links"];
         put?: never;
         /**
          * Make a link that lets whoever has it watch the feed
-         * @description Its address is shown only in this answer. Whoever has it may watch this one feed, until the link is ended.
+         * @description Whoever has its address may watch this one feed, until the link ends. Its text is signed, so that one that was made up costs nothing.
          */
         post: operations["add-link"];
         delete?: never;
@@ -212,7 +256,11 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put?: never;
+        /**
+         * Change what a link lets its viewers do
+         * @description The settings whole: what is left out has no limit. Its address stays. Whoever may no longer watch by it is ended within a second.
+         */
+        put: operations["edit-link"];
         post?: never;
         /**
          * End a link
@@ -388,6 +436,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/link-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sign links by another key
+         * @description Links that were made before stay good, unless endOthers says that they end.
+         */
+        post: operations["renew-link-key"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/live": {
         parameters: {
             query?: never;
@@ -423,6 +491,90 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change one's own password
+         * @description Ends one's other sessions, and within a second what they let somebody watch.
+         */
+        put: operations["set-own-password"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/me/second": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set a second factor up by a code of it, or take it away
+         * @description With the secret that was made and a code of it the account has a second factor from now on, and its other sessions end. With a code alone it is taken away.
+         */
+        put: operations["set-second-factor"];
+        /**
+         * Make the secret of a second factor
+         * @description Time-based one-time passwords (RFC 6238) for an authenticator. Nothing changes before a code of it has come back.
+         */
+        post: operations["new-second-factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Browsers that are signed in
+         * @description One's own; engineers may ask for those of all accounts.
+         */
+        get: operations["list-sessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sessions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Sign a browser out
+         * @description What goes on by it ends within a second. One's own; engineers may end any.
+         */
+        delete: operations["end-session"];
         options?: never;
         head?: never;
         patch?: never;
@@ -467,6 +619,50 @@ export interface paths {
          */
         post: operations["sign-out"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tokens for programs
+         * @description Without their texts, of which digests alone are kept.
+         */
+        get: operations["list-tokens"];
+        put?: never;
+        /**
+         * Make a token for a program
+         * @description Its text is in this answer alone. It can do no more than the account that made it, and ends with it.
+         */
+        post: operations["add-token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End a token
+         * @description What goes on by it ends within a second.
+         */
+        delete: operations["end-token"];
         options?: never;
         head?: never;
         patch?: never;
@@ -519,15 +715,54 @@ export interface components {
         Account: {
             /** Format: date-time */
             created: string;
+            /** @description Feeds that name it */
+            feeds: string[] | null;
             name: string;
             /**
-             * @description An engineer sees and changes everything; a viewer sees and changes nothing
+             * @description An engineer sees and changes everything; a viewer sees the feeds that are theirs; a panel opens media of the feeds that name it, by Basic or Digest
              * @enum {string}
              */
-            role: "engineer" | "viewer";
+            role: "engineer" | "viewer" | "panel";
+            /** @description Whether it has a second factor */
+            second: boolean;
+        };
+        AccountChange: {
+            /** @enum {string} */
+            role?: "engineer" | "viewer" | "panel";
+            /** @description false takes the second factor away, for somebody who has lost it */
+            second?: boolean;
         };
         AccountList: {
             accounts: components["schemas"]["Account"][] | null;
+        };
+        Address: {
+            /** @description Whether it is the one that was asked by */
+            own: boolean;
+            /**
+             * @description Who gets there: this machine alone, its network, or the outside, as far as the address tells
+             * @enum {string}
+             */
+            reach: "machine" | "network" | "outside";
+            /** @example http://192.0.2.10:7600 */
+            url: string;
+        };
+        AddressList: {
+            addresses: components["schemas"]["Address"][] | null;
+        };
+        AudienceSettings: {
+            /**
+             * @description Accounts that may watch whatever who says; panels always have to stand here
+             * @example [
+             *       "wall-panel"
+             *     ]
+             */
+            accounts?: string[];
+            /**
+             * @description everyone needs no sign-in; links is nobody else; signed-in is every viewer's account; named is those in accounts
+             * @default signed-in
+             * @enum {string}
+             */
+            who: "everyone" | "links" | "signed-in" | "named";
         };
         AudioDelivery: {
             /** @description As it is delivered; empty for none */
@@ -583,6 +818,26 @@ export interface components {
             /** @description Whether it is being transcoded */
             running: boolean;
             webrtc: components["schemas"]["AudioDelivery"];
+        };
+        BrowserSession: {
+            account: string;
+            /** @description Where it signed in from */
+            address: string;
+            /** @description What it calls itself */
+            browser: string;
+            /** Format: date-time */
+            created: string;
+            /** Format: date-time */
+            ends: string;
+            /** Format: int64 */
+            id: number;
+            /** @description Whether it is the one that asks */
+            own: boolean;
+            /**
+             * Format: date-time
+             * @description When it was used last, to a minute
+             */
+            used?: string;
         };
         CameraAnswer: {
             /** Format: double */
@@ -679,6 +934,13 @@ export interface components {
         };
         DeliverySettings: {
             /**
+             * @description Deliveries that the feed does not give
+             * @example [
+             *       "webrtc"
+             *     ]
+             */
+            off?: ("hls" | "webrtc" | "motion-jpeg" | "still")[];
+            /**
              * Format: int64
              * @description Segments in the HLS playlist, at least; there are more where they are shorter than a third of the target duration
              * @default 6
@@ -691,7 +953,29 @@ export interface components {
              */
             segmentSeconds: number;
         };
+        Embedding: {
+            /** @description Of the page */
+            address: string;
+            /** @description HTML: the player's script and element */
+            element: string;
+            /** @description HTML */
+            iframe: string;
+            /** @description HTML: Motion JPEG, or a still, without script */
+            image?: string;
+            /** @description What to know before it is pasted */
+            notes: string[] | null;
+            /** @enum {string} */
+            reach: "machine" | "network" | "outside";
+            /** @description Address of the player's script */
+            script: string;
+            /** @description HTML: for browsers that play HLS themselves */
+            video?: string;
+        };
         Event: {
+            /** @description Who did it; empty for nobody's doing */
+            account?: string;
+            /** @description Where from */
+            address?: string;
             /** Format: date-time */
             at: string;
             code?: string;
@@ -708,6 +992,9 @@ export interface components {
             events: components["schemas"]["Event"][] | null;
         };
         Feed: {
+            audience?: components["schemas"]["AudienceSettings"];
+            /** @description Who may watch, in a sentence */
+            audienceMeans: string;
             audio?: components["schemas"]["AudioSettings"];
             audioStatus: components["schemas"]["AudioStatus"];
             /**
@@ -722,6 +1009,8 @@ export interface components {
             codec?: string;
             /** @description Whether a user and password are kept */
             credentials: boolean;
+            /** @description That the feed gives: hls, webrtc, motion-jpeg, still */
+            deliveries: string[] | null;
             delivery?: components["schemas"]["DeliverySettings"];
             /** @description Whether the feed is switched on */
             enabled: boolean;
@@ -741,6 +1030,11 @@ export interface components {
              */
             keyframeSeconds?: number;
             /**
+             * Format: int64
+             * @description How many links open it; engineers only
+             */
+            links: number;
+            /**
              * @description Name in addresses
              * @example lower-station
              */
@@ -748,11 +1042,6 @@ export interface components {
             /** Format: date-time */
             nextTry?: string;
             pictures?: components["schemas"]["PictureSettings"];
-            /**
-             * @description Whether everybody may watch without signing in
-             * @default false
-             */
-            public: boolean;
             /** @description Why it is in that state, in a sentence */
             reason: string;
             /** @description What to do next */
@@ -770,6 +1059,13 @@ export interface components {
              * @description When the state changed last
              */
             since: string;
+            /**
+             * @description Sites whose pages may show the feed, such as example.org, *.example.org or https://example.org:8443; empty for all
+             * @example [
+             *       "example.org"
+             *     ]
+             */
+            sites?: string[];
             /** @enum {string} */
             state: "off" | "connecting" | "live" | "stalled" | "retrying" | "refused";
             /**
@@ -803,15 +1099,18 @@ export interface components {
             feeds: components["schemas"]["Feed"][] | null;
         };
         FeedSettings: {
+            audience?: components["schemas"]["AudienceSettings"];
             audio?: components["schemas"]["AudioSettings"];
             camera?: components["schemas"]["CameraSettings"];
             delivery?: components["schemas"]["DeliverySettings"];
             pictures?: components["schemas"]["PictureSettings"];
             /**
-             * @description Whether everybody may watch without signing in
-             * @default false
+             * @description Sites whose pages may show the feed, such as example.org, *.example.org or https://example.org:8443; empty for all
+             * @example [
+             *       "example.org"
+             *     ]
              */
-            public: boolean;
+            sites?: string[];
             /**
              * @description Name for people; the name itself when left out
              * @example Lower station
@@ -852,24 +1151,118 @@ export interface components {
         };
         Link: {
             /** Format: date-time */
-            readonly created: string;
+            created: string;
+            /**
+             * @description That it opens; empty for all that the feed gives
+             * @example [
+             *       "hls"
+             *     ]
+             */
+            deliveries?: ("hls" | "webrtc" | "motion-jpeg" | "still")[];
+            /** @description Path of its page for iframes */
+            embed?: string;
+            /**
+             * Format: date-time
+             * @description When it ends; without, when somebody ends it
+             * @example 2030-05-01T18:00:00Z
+             */
+            ends?: string;
+            feed: string;
+            /** @description Beginning of the paths of its media: mjpeg, still.jpg, hls/index.m3u8, whep */
+            media?: string;
+            /**
+             * Format: int64
+             * @description Viewers at a time; 0 for no limit of its own
+             * @example 20
+             */
+            most?: number;
             /**
              * @description What it is for
              * @example wall-panel
              */
             name: string;
-            /** @description Beginning of the addresses it opens; shown once, when the link is made */
-            readonly path?: string;
+            /** @description Whether its end has passed */
+            over: boolean;
+            /**
+             * @description Sites whose pages may show it; empty for those of the feed
+             * @example [
+             *       "example.org"
+             *     ]
+             */
+            sites?: string[];
+            /** @description Its text, for the player's link attribute */
+            text?: string;
+            /**
+             * Format: date-time
+             * @description When it opened something last
+             */
+            used?: string;
+            /**
+             * Format: int64
+             * @description How many watch by it now
+             */
+            viewers: number;
+            /** @description Path of its page; missing for a link from before texts were signed, which was shown once */
+            watch?: string;
+        };
+        LinkKey: {
+            /**
+             * Format: int64
+             * @description How many links ended with the keys before it
+             */
+            ended: number;
+            /**
+             * Format: int64
+             * @description Its number
+             */
+            key: number;
         };
         LinkList: {
             links: components["schemas"]["Link"][] | null;
+        };
+        LinkSettings: {
+            /**
+             * @description That it opens; empty for all that the feed gives
+             * @example [
+             *       "hls"
+             *     ]
+             */
+            deliveries?: ("hls" | "webrtc" | "motion-jpeg" | "still")[];
+            /**
+             * Format: date-time
+             * @description When it ends; without, when somebody ends it
+             * @example 2030-05-01T18:00:00Z
+             */
+            ends?: string;
+            /**
+             * Format: int64
+             * @description Viewers at a time; 0 for no limit of its own
+             * @example 20
+             */
+            most?: number;
+            /**
+             * @description Sites whose pages may show it; empty for those of the feed
+             * @example [
+             *       "example.org"
+             *     ]
+             */
+            sites?: string[];
         };
         Me: {
             name: string;
             /** @enum {string} */
             role: "engineer" | "viewer";
+            /** @description Whether the account has a second factor */
+            second: boolean;
         };
         NewAccount: {
+            /**
+             * @description Feeds that shall name it
+             * @example [
+             *       "lower-station"
+             *     ]
+             */
+            feeds?: string[] | null;
             name: string;
             /** @description 8 to 72 characters */
             password: string;
@@ -877,9 +1270,10 @@ export interface components {
              * @default viewer
              * @enum {string}
              */
-            role: "engineer" | "viewer";
+            role: "engineer" | "viewer" | "panel";
         };
         NewFeed: {
+            audience?: components["schemas"]["AudienceSettings"];
             audio?: components["schemas"]["AudioSettings"];
             camera?: components["schemas"]["CameraSettings"];
             delivery?: components["schemas"]["DeliverySettings"];
@@ -892,10 +1286,12 @@ export interface components {
             name: string;
             pictures?: components["schemas"]["PictureSettings"];
             /**
-             * @description Whether everybody may watch without signing in
-             * @default false
+             * @description Sites whose pages may show the feed, such as example.org, *.example.org or https://example.org:8443; empty for all
+             * @example [
+             *       "example.org"
+             *     ]
              */
-            public: boolean;
+            sites?: string[];
             /**
              * @description Name for people; the name itself when left out
              * @example Lower station
@@ -904,10 +1300,40 @@ export interface components {
         };
         NewLink: {
             /**
+             * @description That it opens; empty for all that the feed gives
+             * @example [
+             *       "hls"
+             *     ]
+             */
+            deliveries?: ("hls" | "webrtc" | "motion-jpeg" | "still")[];
+            /**
+             * Format: date-time
+             * @description When it ends; without, when somebody ends it
+             * @example 2030-05-01T18:00:00Z
+             */
+            ends?: string;
+            /**
+             * Format: int64
+             * @description Viewers at a time; 0 for no limit of its own
+             * @example 20
+             */
+            most?: number;
+            /**
              * @description What it is for
              * @example wall-panel
              */
             name: string;
+            /**
+             * @description Sites whose pages may show it; empty for those of the feed
+             * @example [
+             *       "example.org"
+             *     ]
+             */
+            sites?: string[];
+        };
+        NewLinkKey: {
+            /** @description Whether links that other keys have signed end */
+            endOthers?: boolean;
         };
         NewPassword: {
             /**
@@ -973,6 +1399,40 @@ export interface components {
              * @description Height of its letters in hundredths of the picture's; 0 is 5
              */
             textSize?: number;
+        };
+        NewToken: {
+            /**
+             * Format: date-time
+             * @description When it ends; without, when somebody ends it
+             * @example 2030-05-01T18:00:00Z
+             */
+            ends?: string;
+            /**
+             * @description media: the feeds
+             * @example [
+             *       "lower-station"
+             *     ]
+             */
+            feeds?: string[] | null;
+            /**
+             * @description What it is for
+             * @example grafana
+             */
+            name: string;
+            /**
+             * @description read sees what an engineer sees; manage changes, too; media opens media of the feeds that are named; metrics reads /metrics
+             * @enum {string}
+             */
+            scope: "read" | "manage" | "media" | "metrics";
+        };
+        OwnPassword: {
+            /**
+             * @description 8 to 72 characters
+             * @example seven-otters-at-dawn
+             */
+            password: string;
+            /** @description The password until now */
+            present: string;
         };
         PictureSettings: {
             /**
@@ -1265,6 +1725,18 @@ export interface components {
             /** @description Why it is not used */
             why?: string;
         };
+        SecondCode: {
+            /** @description Six digits that the authenticator shows */
+            code: string;
+            /** @description That was made; left out to take the factor away */
+            secret?: string;
+        };
+        SecondFactor: {
+            /** @description To type in, base 32 */
+            secret: string;
+            /** @description The same as an otpauth: address, for a QR code */
+            url: string;
+        };
         Session: {
             bFrames: boolean;
             /**
@@ -1309,7 +1781,13 @@ export interface components {
              */
             unchanged: number;
         };
+        SessionList: {
+            /** @description The newest first */
+            sessions: components["schemas"]["BrowserSession"][] | null;
+        };
         SignIn: {
+            /** @description Six digits of the second factor, where the account has one */
+            code?: string;
             /** @description Name of the account */
             name: string;
             /** @description Its password */
@@ -1318,6 +1796,48 @@ export interface components {
         SignInPage: {
             /** @description The account that the first start has made, as long as nobody has signed in */
             firstAccount?: string;
+        };
+        Token: {
+            /** @description Whose it is; it can do no more than that account */
+            account: string;
+            /** Format: date-time */
+            created: string;
+            /**
+             * Format: date-time
+             * @description When it ends; without, when somebody ends it
+             * @example 2030-05-01T18:00:00Z
+             */
+            ends?: string;
+            /**
+             * @description media: the feeds
+             * @example [
+             *       "lower-station"
+             *     ]
+             */
+            feeds?: string[] | null;
+            /** Format: int64 */
+            id: number;
+            /**
+             * @description What it is for
+             * @example grafana
+             */
+            name: string;
+            /**
+             * @description read sees what an engineer sees; manage changes, too; media opens media of the feeds that are named; metrics reads /metrics
+             * @enum {string}
+             */
+            scope: "read" | "manage" | "media" | "metrics";
+            /** @description What a program signs in with: Authorization: Bearer TEXT. Shown once, when it is made */
+            text?: string;
+            /**
+             * Format: date-time
+             * @description When it was used last, to a minute
+             */
+            used?: string;
+        };
+        TokenList: {
+            /** @description The newest first */
+            tokens: components["schemas"]["Token"][] | null;
         };
         Transcoding: {
             /**
@@ -1355,6 +1875,8 @@ export interface components {
         };
         Viewer: {
             address: string;
+            /** @description What let the viewer in: a link or an account; empty for a feed that everyone may watch */
+            by?: string;
             /**
              * Format: int64
              * @description Sent so far
@@ -1415,7 +1937,11 @@ export interface operations {
                      *         {
                      *           "name": "night-shift",
                      *           "role": "viewer",
-                     *           "created": "2026-11-26T07:30:00Z"
+                     *           "created": "2026-11-26T07:30:00Z",
+                     *           "second": false,
+                     *           "feeds": [
+                     *             "winch-room"
+                     *           ]
                      *         }
                      *       ]
                      *     }
@@ -1491,7 +2017,11 @@ export interface operations {
                      * @example {
                      *       "name": "night-shift",
                      *       "role": "viewer",
-                     *       "created": "2026-11-26T07:30:00Z"
+                     *       "created": "2026-11-26T07:30:00Z",
+                     *       "second": false,
+                     *       "feeds": [
+                     *         "winch-room"
+                     *       ]
                      *     }
                      */
                     "application/json": components["schemas"]["Account"];
@@ -1613,6 +2143,106 @@ export interface operations {
             };
         };
     };
+    "edit-account": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name of the account
+                 * @example night-shift
+                 */
+                account: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "role": "viewer"
+                 *     }
+                 */
+                "application/json": components["schemas"]["AccountChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "name": "night-shift",
+                     *       "role": "viewer",
+                     *       "created": "2026-11-26T07:30:00Z",
+                     *       "second": false,
+                     *       "feeds": [
+                     *         "winch-room"
+                     *       ]
+                     *     }
+                     */
+                    "application/json": components["schemas"]["Account"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "set-password": {
         parameters: {
             query?: never;
@@ -1677,6 +2307,73 @@ export interface operations {
                      *       "remedy": "List the feeds to see which there are."
                      *     }
                      */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-addresses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "addresses": [
+                     *         {
+                     *           "url": "http://192.0.2.10:7600",
+                     *           "reach": "outside",
+                     *           "own": true
+                     *         }
+                     *       ]
+                     *     }
+                     */
+                    "application/json": components["schemas"]["AddressList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
@@ -1823,7 +2520,11 @@ export interface operations {
                      *           "enabled": true,
                      *           "credentials": true,
                      *           "title": "Lower station",
-                     *           "public": true,
+                     *           "audience": {
+                     *             "who": "everyone",
+                     *             "accounts": []
+                     *           },
+                     *           "sites": [],
                      *           "camera": {
                      *             "url": "rtsp://192.0.2.7:554/main",
                      *             "transport": "auto",
@@ -1836,6 +2537,7 @@ export interface operations {
                      *           },
                      *           "delivery": {
                      *             "segmentSeconds": 2,
+                     *             "off": [],
                      *             "playlistLength": 6
                      *           },
                      *           "pictures": {
@@ -1848,6 +2550,14 @@ export interface operations {
                      *             "hls": "as-feed",
                      *             "webrtc": "as-feed"
                      *           },
+                     *           "audienceMeans": "Everyone who has the address can watch, without signing in.",
+                     *           "deliveries": [
+                     *             "hls",
+                     *             "webrtc",
+                     *             "motion-jpeg",
+                     *             "still"
+                     *           ],
+                     *           "links": 2,
                      *           "state": "live",
                      *           "since": "2026-11-26T07:30:00Z",
                      *           "reason": "Frames come and go out.",
@@ -1992,7 +2702,11 @@ export interface operations {
                  * @example {
                  *       "name": "lower-station",
                  *       "title": "Lower station",
-                 *       "public": true,
+                 *       "audience": {
+                 *         "who": "everyone",
+                 *         "accounts": []
+                 *       },
+                 *       "sites": [],
                  *       "camera": {
                  *         "url": "rtsp://192.0.2.7:554/main",
                  *         "transport": "auto",
@@ -2005,6 +2719,7 @@ export interface operations {
                  *       },
                  *       "delivery": {
                  *         "segmentSeconds": 2,
+                 *         "off": [],
                  *         "playlistLength": 6
                  *       },
                  *       "pictures": {
@@ -2035,7 +2750,11 @@ export interface operations {
                      *       "enabled": true,
                      *       "credentials": true,
                      *       "title": "Lower station",
-                     *       "public": true,
+                     *       "audience": {
+                     *         "who": "everyone",
+                     *         "accounts": []
+                     *       },
+                     *       "sites": [],
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
                      *         "transport": "auto",
@@ -2048,6 +2767,7 @@ export interface operations {
                      *       },
                      *       "delivery": {
                      *         "segmentSeconds": 2,
+                     *         "off": [],
                      *         "playlistLength": 6
                      *       },
                      *       "pictures": {
@@ -2060,6 +2780,14 @@ export interface operations {
                      *         "hls": "as-feed",
                      *         "webrtc": "as-feed"
                      *       },
+                     *       "audienceMeans": "Everyone who has the address can watch, without signing in.",
+                     *       "deliveries": [
+                     *         "hls",
+                     *         "webrtc",
+                     *         "motion-jpeg",
+                     *         "still"
+                     *       ],
+                     *       "links": 2,
                      *       "state": "live",
                      *       "since": "2026-11-26T07:30:00Z",
                      *       "reason": "Frames come and go out.",
@@ -2216,7 +2944,11 @@ export interface operations {
                      *       "enabled": true,
                      *       "credentials": true,
                      *       "title": "Lower station",
-                     *       "public": true,
+                     *       "audience": {
+                     *         "who": "everyone",
+                     *         "accounts": []
+                     *       },
+                     *       "sites": [],
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
                      *         "transport": "auto",
@@ -2229,6 +2961,7 @@ export interface operations {
                      *       },
                      *       "delivery": {
                      *         "segmentSeconds": 2,
+                     *         "off": [],
                      *         "playlistLength": 6
                      *       },
                      *       "pictures": {
@@ -2241,6 +2974,14 @@ export interface operations {
                      *         "hls": "as-feed",
                      *         "webrtc": "as-feed"
                      *       },
+                     *       "audienceMeans": "Everyone who has the address can watch, without signing in.",
+                     *       "deliveries": [
+                     *         "hls",
+                     *         "webrtc",
+                     *         "motion-jpeg",
+                     *         "still"
+                     *       ],
+                     *       "links": 2,
                      *       "state": "live",
                      *       "since": "2026-11-26T07:30:00Z",
                      *       "reason": "Frames come and go out.",
@@ -2483,10 +3224,12 @@ export interface operations {
             content: {
                 /**
                  * @example {
+                 *       "audience": {
+                 *         "who": "everyone"
+                 *       },
                  *       "delivery": {
                  *         "segmentSeconds": 1
-                 *       },
-                 *       "public": true
+                 *       }
                  *     }
                  */
                 "application/merge-patch+json": components["schemas"]["FeedSettings"];
@@ -2505,7 +3248,11 @@ export interface operations {
                      *       "enabled": true,
                      *       "credentials": true,
                      *       "title": "Lower station",
-                     *       "public": true,
+                     *       "audience": {
+                     *         "who": "everyone",
+                     *         "accounts": []
+                     *       },
+                     *       "sites": [],
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
                      *         "transport": "auto",
@@ -2518,6 +3265,7 @@ export interface operations {
                      *       },
                      *       "delivery": {
                      *         "segmentSeconds": 2,
+                     *         "off": [],
                      *         "playlistLength": 6
                      *       },
                      *       "pictures": {
@@ -2530,6 +3278,14 @@ export interface operations {
                      *         "hls": "as-feed",
                      *         "webrtc": "as-feed"
                      *       },
+                     *       "audienceMeans": "Everyone who has the address can watch, without signing in.",
+                     *       "deliveries": [
+                     *         "hls",
+                     *         "webrtc",
+                     *         "motion-jpeg",
+                     *         "still"
+                     *       ],
+                     *       "links": 2,
                      *       "state": "live",
                      *       "since": "2026-11-26T07:30:00Z",
                      *       "reason": "Frames come and go out.",
@@ -2774,6 +3530,159 @@ export interface operations {
             };
         };
     };
+    "embed-feed": {
+        parameters: {
+            query?: {
+                /**
+                 * @description Name of a link that opens it; engineers only
+                 * @example town-hall
+                 */
+                link?: string;
+                /**
+                 * @description Of the service, as viewers reach it; the one asked by when left out
+                 * @example https://cams.example.org
+                 */
+                address?: string;
+                /**
+                 * @description What is tried first: the least delay, what plays everywhere, or Motion JPEG
+                 * @example delay
+                 */
+                prefer?: "delay" | "reach" | "simple";
+                /**
+                 * @description Seconds that the picture may be behind; 0 for what there is
+                 * @example 3
+                 */
+                within?: number;
+                /**
+                 * @description Name of a rendition
+                 * @example small
+                 */
+                rendition?: string;
+                /**
+                 * @description Whether it starts with audio, where the browser lets it
+                 * @example true
+                 */
+                audio?: boolean;
+                /**
+                 * @description Starts when it is seen, or when it is pressed; at once when left out
+                 * @example press
+                 */
+                start?: "visible" | "press";
+                /**
+                 * @description Hides the controls
+                 * @example none
+                 */
+                controls?: "none";
+                /**
+                 * @description How the picture fills its place
+                 * @example cover
+                 */
+                fit?: "contain" | "cover" | "fill";
+                /**
+                 * @description Shows a still before it starts
+                 * @example still
+                 */
+                poster?: "still";
+                /**
+                 * @description Pixels; 0 fills what there is
+                 * @example 640
+                 */
+                width?: number;
+                /**
+                 * @description Pixels; 0 follows the picture
+                 * @example 360
+                 */
+                height?: number;
+            };
+            header?: never;
+            path: {
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "address": "https://cams.example.org/embed/lower-station?prefer=delay",
+                     *       "iframe": "<iframe src=\"https://cams.example.org/embed/lower-station?prefer=delay\" title=\"Lower station\" allow=\"autoplay; fullscreen; picture-in-picture\" referrerpolicy=\"origin\" loading=\"lazy\" style=\"display:block;width:100%;aspect-ratio:16/9;border:0\"></iframe>",
+                     *       "element": "<script src=\"https://cams.example.org/player/player.js\" async></script>\n<webostrum-player feed=\"lower-station\" label=\"Lower station\" prefer=\"delay\" style=\"display:block;width:100%;aspect-ratio:16/9;border:0\"></webostrum-player>",
+                     *       "image": "<img src=\"https://cams.example.org/media/lower-station/mjpeg\" alt=\"Lower station\" referrerpolicy=\"origin\" style=\"display:block;width:100%;aspect-ratio:16/9;border:0\">",
+                     *       "video": "<video src=\"https://cams.example.org/media/lower-station/hls/index.m3u8\" aria-label=\"Lower station\" autoplay muted playsinline controls style=\"display:block;width:100%;aspect-ratio:16/9;border:0\"></video>",
+                     *       "script": "https://cams.example.org/player/player.js",
+                     *       "reach": "outside",
+                     *       "notes": []
+                     *     }
+                     */
+                    "application/json": components["schemas"]["Embedding"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "feed-history": {
         parameters: {
             query?: never;
@@ -2891,7 +3800,20 @@ export interface operations {
                      *       "links": [
                      *         {
                      *           "name": "town-hall",
-                     *           "created": "2026-11-26T07:30:00Z"
+                     *           "ends": "2027-05-26T07:30:00Z",
+                     *           "sites": [
+                     *             "townhall.example"
+                     *           ],
+                     *           "deliveries": [],
+                     *           "most": 50,
+                     *           "feed": "lower-station",
+                     *           "created": "2026-11-26T07:30:00Z",
+                     *           "viewers": 3,
+                     *           "over": false,
+                     *           "watch": "/watch/lower-station/link/AAEAAAAAAAfZ3bJ0yq1m0c2hvd24gb25",
+                     *           "embed": "/embed/lower-station/link/AAEAAAAAAAfZ3bJ0yq1m0c2hvd24gb25",
+                     *           "media": "/media/lower-station/link/AAEAAAAAAAfZ3bJ0yq1m0c2hvd24gb25/",
+                     *           "text": "AAEAAAAAAAfZ3bJ0yq1m0c2hvd24gb25"
                      *         }
                      *       ]
                      *     }
@@ -2972,7 +3894,13 @@ export interface operations {
             content: {
                 /**
                  * @example {
-                 *       "name": "town-hall"
+                 *       "name": "town-hall",
+                 *       "ends": "2027-05-26T07:30:00Z",
+                 *       "sites": [
+                 *         "townhall.example"
+                 *       ],
+                 *       "deliveries": [],
+                 *       "most": 50
                  *     }
                  */
                 "application/json": components["schemas"]["NewLink"];
@@ -2988,8 +3916,20 @@ export interface operations {
                     /**
                      * @example {
                      *       "name": "town-hall",
+                     *       "ends": "2027-05-26T07:30:00Z",
+                     *       "sites": [
+                     *         "townhall.example"
+                     *       ],
+                     *       "deliveries": [],
+                     *       "most": 50,
+                     *       "feed": "lower-station",
                      *       "created": "2026-11-26T07:30:00Z",
-                     *       "path": "/media/lower-station/link/c2hvd24gb25jZQ/"
+                     *       "viewers": 3,
+                     *       "over": false,
+                     *       "watch": "/watch/lower-station/link/AAEAAAAAAAfZ3bJ0yq1m0c2hvd24gb25",
+                     *       "embed": "/embed/lower-station/link/AAEAAAAAAAfZ3bJ0yq1m0c2hvd24gb25",
+                     *       "media": "/media/lower-station/link/AAEAAAAAAAfZ3bJ0yq1m0c2hvd24gb25/",
+                     *       "text": "AAEAAAAAAAfZ3bJ0yq1m0c2hvd24gb25"
                      *     }
                      */
                     "application/json": components["schemas"]["Link"];
@@ -3028,6 +3968,95 @@ export interface operations {
                      *       "remedy": "List the feeds to see which there are."
                      *     }
                      */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "edit-link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "ends": "2027-05-26T07:30:00Z",
+                 *       "sites": [
+                 *         "townhall.example"
+                 *       ],
+                 *       "deliveries": [],
+                 *       "most": 50
+                 *     }
+                 */
+                "application/json": components["schemas"]["LinkSettings"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "name": "town-hall",
+                     *       "ends": "2027-05-26T07:30:00Z",
+                     *       "sites": [
+                     *         "townhall.example"
+                     *       ],
+                     *       "deliveries": [],
+                     *       "most": 50,
+                     *       "feed": "lower-station",
+                     *       "created": "2026-11-26T07:30:00Z",
+                     *       "viewers": 3,
+                     *       "over": false,
+                     *       "watch": "/watch/lower-station/link/AAEAAAAAAAfZ3bJ0yq1m0c2hvd24gb25",
+                     *       "embed": "/embed/lower-station/link/AAEAAAAAAAfZ3bJ0yq1m0c2hvd24gb25",
+                     *       "media": "/media/lower-station/link/AAEAAAAAAAfZ3bJ0yq1m0c2hvd24gb25/",
+                     *       "text": "AAEAAAAAAAfZ3bJ0yq1m0c2hvd24gb25"
+                     *     }
+                     */
+                    "application/json": components["schemas"]["Link"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
@@ -3743,7 +4772,11 @@ export interface operations {
                      *       "enabled": true,
                      *       "credentials": true,
                      *       "title": "Lower station",
-                     *       "public": true,
+                     *       "audience": {
+                     *         "who": "everyone",
+                     *         "accounts": []
+                     *       },
+                     *       "sites": [],
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
                      *         "transport": "auto",
@@ -3756,6 +4789,7 @@ export interface operations {
                      *       },
                      *       "delivery": {
                      *         "segmentSeconds": 2,
+                     *         "off": [],
                      *         "playlistLength": 6
                      *       },
                      *       "pictures": {
@@ -3768,6 +4802,14 @@ export interface operations {
                      *         "hls": "as-feed",
                      *         "webrtc": "as-feed"
                      *       },
+                     *       "audienceMeans": "Everyone who has the address can watch, without signing in.",
+                     *       "deliveries": [
+                     *         "hls",
+                     *         "webrtc",
+                     *         "motion-jpeg",
+                     *         "still"
+                     *       ],
+                     *       "links": 2,
                      *       "state": "live",
                      *       "since": "2026-11-26T07:30:00Z",
                      *       "reason": "Frames come and go out.",
@@ -3942,7 +4984,11 @@ export interface operations {
                      *       "enabled": true,
                      *       "credentials": true,
                      *       "title": "Lower station",
-                     *       "public": true,
+                     *       "audience": {
+                     *         "who": "everyone",
+                     *         "accounts": []
+                     *       },
+                     *       "sites": [],
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
                      *         "transport": "auto",
@@ -3955,6 +5001,7 @@ export interface operations {
                      *       },
                      *       "delivery": {
                      *         "segmentSeconds": 2,
+                     *         "off": [],
                      *         "playlistLength": 6
                      *       },
                      *       "pictures": {
@@ -3967,6 +5014,14 @@ export interface operations {
                      *         "hls": "as-feed",
                      *         "webrtc": "as-feed"
                      *       },
+                     *       "audienceMeans": "Everyone who has the address can watch, without signing in.",
+                     *       "deliveries": [
+                     *         "hls",
+                     *         "webrtc",
+                     *         "motion-jpeg",
+                     *         "still"
+                     *       ],
+                     *       "links": 2,
                      *       "state": "live",
                      *       "since": "2026-11-26T07:30:00Z",
                      *       "reason": "Frames come and go out.",
@@ -4215,6 +5270,77 @@ export interface operations {
             };
         };
     };
+    "renew-link-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "endOthers": true
+                 *     }
+                 */
+                "application/json": components["schemas"]["NewLinkKey"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "key": 2,
+                     *       "ended": 7
+                     *     }
+                     */
+                    "application/json": components["schemas"]["LinkKey"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     live: {
         parameters: {
             query?: never;
@@ -4287,7 +5413,8 @@ export interface operations {
                     /**
                      * @example {
                      *       "name": "engineer",
-                     *       "role": "engineer"
+                     *       "role": "engineer",
+                     *       "second": false
                      *     }
                      */
                     "application/json": components["schemas"]["Me"];
@@ -4308,6 +5435,348 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-own-password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "present": "correct horse battery",
+                 *       "password": "seven-otters-at-dawn"
+                 *     }
+                 */
+                "application/json": components["schemas"]["OwnPassword"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "secret": "JBSWY3DPEHPK3PXP",
+                 *       "code": "492039"
+                 *     }
+                 */
+                "application/json": components["schemas"]["SecondCode"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "new-second-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "secret": "JBSWY3DPEHPK3PXP",
+                     *       "url": "otpauth://totp/Webostrum:engineer?issuer=Webostrum&secret=JBSWY3DPEHPK3PXP"
+                     *     }
+                     */
+                    "application/json": components["schemas"]["SecondFactor"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-sessions": {
+        parameters: {
+            query?: {
+                /**
+                 * @description Those of all accounts; engineers only
+                 * @example true
+                 */
+                all?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "sessions": [
+                     *         {
+                     *           "id": 31,
+                     *           "account": "engineer",
+                     *           "address": "192.0.2.40",
+                     *           "browser": "Mozilla/5.0",
+                     *           "created": "2026-11-26T07:30:00Z",
+                     *           "ends": "2026-12-26T07:30:00Z",
+                     *           "own": true
+                     *         }
+                     *       ]
+                     *     }
+                     */
+                    "application/json": components["schemas"]["SessionList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "end-session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 31 */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
@@ -4403,7 +5872,8 @@ export interface operations {
                     /**
                      * @example {
                      *       "name": "engineer",
-                     *       "role": "engineer"
+                     *       "role": "engineer",
+                     *       "second": false
                      *     }
                      */
                     "application/json": components["schemas"]["Me"];
@@ -4448,6 +5918,225 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "tokens": [
+                     *         {
+                     *           "name": "dashboards",
+                     *           "scope": "metrics",
+                     *           "id": 12,
+                     *           "account": "engineer",
+                     *           "created": "2026-11-26T07:30:00Z"
+                     *         }
+                     *       ]
+                     *     }
+                     */
+                    "application/json": components["schemas"]["TokenList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "add-token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "name": "dashboards",
+                 *       "scope": "metrics"
+                 *     }
+                 */
+                "application/json": components["schemas"]["NewToken"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "name": "dashboards",
+                     *       "scope": "metrics",
+                     *       "id": 12,
+                     *       "account": "engineer",
+                     *       "created": "2026-11-26T07:30:00Z"
+                     *     }
+                     */
+                    "application/json": components["schemas"]["Token"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "end-token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example 12 */
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
             };
             /** @description Unprocessable Entity */
             422: {

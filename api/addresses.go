@@ -1,0 +1,116 @@
+package api
+
+import (
+	"context"
+	"net"
+	"net/http"
+	"net/netip"
+	"strconv"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humagin"
+
+	"webostrum/apitypes"
+)
+
+// Who gets to an address.
+const (
+	reachMachine = "machine"
+	reachNetwork = "network"
+	reachOutside = "outside"
+)
+
+// reachOf says who gets to a host, as far as its name or address tells.
+func reachOf(host string) string {
+	name := strings.TrimSuffix(strings.ToLower(strings.Trim(host, "[]")), ".")
+	ip, err := netip.ParseAddr(name)
+	if err != nil {
+		switch {
+		case name == "localhost" || strings.HasSuffix(name, ".localhost"):
+			return reachMachine
+		case !strings.Contains(name, ".") || strings.HasSuffix(name, ".local") || strings.HasSuffix(name, ".internal") || strings.HasSuffix(name, ".home.arpa"):
+			return reachNetwork
+		}
+		return reachOutside
+	}
+	switch ip = ip.Unmap(); {
+	case ip.IsLoopback() || ip.IsUnspecified():
+		return reachMachine
+	case ip.IsPrivate() || ip.IsLinkLocalUnicast() || carrier.Contains(ip):
+		return reachNetwork
+	}
+	return reachOutside
+}
+
+// carrier is what providers share among their customers (RFC 6598).
+var carrier = netip.MustParsePrefix("100.64.0.0/10")
+
+// baseOf is the address that a request came by, without a path.
+func (a *API) baseOf(r *http.Request) string {
+	scheme := "http"
+	if r.TLS != nil || a.cfg.Secure || a.forwardedHTTPS(r) {
+		scheme = "https"
+	}
+	return scheme + "://" + r.Host
+}
+
+type proxiedKey struct{}
+
+// forwardedHTTPS says whether a trusted proxy took a request in over HTTPS.
+func (a *API) forwardedHTTPS(r *http.Request) bool {
+	trusted, _ := r.Context().Value(proxiedKey{}).(bool)
+	return trusted && strings.EqualFold(strings.TrimSpace(r.Header.Get("X-Forwarded-Proto")), "https")
+}
+
+// ownBase notes the address that an operation was asked by.
+type ownBase struct{ request *http.Request }
+
+// Resolve implements huma.Resolver.
+func (b *ownBase) Resolve(ctx huma.Context) []error {
+	b.request = humagin.Unwrap(ctx).Request
+	return nil
+}
+
+func (a *API) listAddresses(_ context.Context, in *struct{ ownBase }) (*struct{ Body apitypes.AddressList }, error) {
+	own := a.baseOf(in.request)
+	out := apitypes.AddressList{Addresses: []apitypes.Address{{URL: own, Reach: reachOf(hostOnly(in.request.Host)), Own: true}}}
+	for _, url := range a.others() {
+		if url != own {
+			out.Addresses = append(out.Addresses, apitypes.Address{URL: url, Reach: reachOf(hostOnly(strings.TrimPrefix(url, "http://")))})
+		}
+	}
+	return &struct{ Body apitypes.AddressList }{out}, nil
+}
+
+func hostOnly(hostPort string) string {
+	if host, _, err := net.SplitHostPort(hostPort); err == nil {
+		return host
+	}
+	return hostPort
+}
+
+const mostAddresses = 8
+
+// others are the addresses of this machine that the service listens at, over HTTP.
+func (a *API) others() (list []string) {
+	tcp, ok := a.cfg.Listen.(*net.TCPAddr)
+	if !ok {
+		return nil
+	}
+	at := func(ip string) string { return "http://" + net.JoinHostPort(ip, strconv.Itoa(tcp.Port)) }
+	if !tcp.IP.IsUnspecified() {
+		return []string{at(tcp.IP.String())}
+	}
+	addresses, err := net.InterfaceAddrs()
+	if err != nil {
+		return nil
+	}
+	for _, address := range addresses {
+		ip, ok := address.(*net.IPNet)
+		if ok && ip.IP.IsGlobalUnicast() && len(list) < mostAddresses {
+			list = append(list, at(ip.IP.String()))
+		}
+	}
+	return list
+}

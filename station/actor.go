@@ -1,0 +1,92 @@
+package station
+
+import (
+	"slices"
+	"time"
+
+	"webostrum/store"
+)
+
+// Actor changes feeds in somebody's name, which the events of it tell.
+type Actor struct {
+	st               *Station
+	account, address string
+}
+
+// By returns what changes feeds in the name of an account, from an address; empty
+// strings stand for the service itself.
+func (st *Station) By(account, address string) Actor { return Actor{st, account, address} }
+
+// Note writes an event; feed is empty for one of the service itself.
+func (a Actor) Note(feed, kind, text string) {
+	a.st.event(store.Event{At: time.Now(), Feed: feed, Kind: kind, Text: text, Account: a.account, Address: a.address})
+}
+
+// Add records a feed and runs it if it is switched on.
+func (a Actor) Add(r store.Feed) (*Feed, error) {
+	st := a.st
+	st.editing.Lock()
+	defer st.editing.Unlock()
+	if st.ctx.Err() != nil {
+		return nil, ErrClosed
+	}
+	if err := st.store.AddFeed(&r); err != nil {
+		return nil, err
+	}
+	a.Note(r.Name, EventChange, "the feed was added")
+	return st.put(r), nil
+}
+
+// Edit changes a feed's record. change gets the present one and may refuse.
+func (a Actor) Edit(name, what string, change func(*store.Feed) error) (*Feed, error) {
+	return a.EditTelling(name, func(_, _ store.Feed) string { return what }, change)
+}
+
+// EditTelling is Edit with an event that tells the record before and after.
+func (a Actor) EditTelling(name string, tell func(before, after store.Feed) string, change func(*store.Feed) error) (*Feed, error) {
+	st := a.st
+	st.editing.Lock()
+	defer st.editing.Unlock()
+	r, err := st.store.Feed(name)
+	if err != nil {
+		return nil, err
+	}
+	before := r
+	before.Renditions, before.Requests = slices.Clone(r.Renditions), slices.Clone(r.Requests)
+	if err := change(&r); err != nil {
+		return nil, err
+	}
+	if err := st.store.SaveFeed(&r); err != nil {
+		return nil, err
+	}
+	a.Note(name, EventChange, tell(before, r))
+	if !needsRestart(before, r) {
+		f, err := st.Get(name)
+		if err == nil {
+			f.renew(before, r)
+			st.changed()
+		}
+		return f, err
+	}
+	return st.put(r), nil
+}
+
+// Remove stops a feed and removes its record.
+func (a Actor) Remove(name string) error {
+	st := a.st
+	st.editing.Lock()
+	defer st.editing.Unlock()
+	f, err := st.Get(name)
+	if err != nil {
+		return err
+	}
+	if err := st.store.RemoveFeed(name); err != nil {
+		return err
+	}
+	st.halt(f)
+	st.mu.Lock()
+	delete(st.feeds, name)
+	st.mu.Unlock()
+	a.Note(name, EventChange, "the feed was removed")
+	return nil
+}
