@@ -178,7 +178,8 @@ type linkName struct {
 }
 
 func (a *API) editLink(ctx context.Context, in *struct {
-	linkName
+	Name string `path:"name" maxLength:"63" doc:"Name of the feed" example:"lower-station"`
+	Link string `path:"link" maxLength:"40" doc:"Name of the link" example:"wall-panel"`
 	Body apitypes.LinkSettings
 }) (*linkOutput, error) {
 	a.linking.Lock()

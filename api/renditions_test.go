@@ -90,7 +90,7 @@ func TestRenditionsThatCannotBe(t *testing.T) {
 		assert.ErrorContains(t, err, tt.want, name)
 	}
 	_, err := c.AddRendition(ctx, "nowhere", apitypes.NewRendition{Name: "a"})
-	assert.ErrorContains(t, err, "may not watch")
+	assert.ErrorContains(t, err, "no feed")
 	for range 12 {
 		_, err = c.AddRendition(ctx, "yard", apitypes.NewRendition{Name: "r" + string(rune('a'+len(w.live("yard").Renditions)))})
 		require.NoError(t, err)

@@ -1,10 +1,13 @@
 import react from "@vitejs/plugin-react";
 import { defineConfig } from "vite";
 
+import { hlsPath } from "./hlspath.ts";
+
 export default defineConfig({
   base: "/",
   publicDir: false,
   plugins: [react()],
+  define: { __HLS_PATH__: JSON.stringify(hlsPath()) },
   build: {
     outDir: "dist",
     emptyOutDir: false,

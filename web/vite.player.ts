@@ -1,22 +1,21 @@
 import { defineConfig } from "vite";
 
-// The player is an ES module under a fixed name, for pages to load; hls.js is a
-// chunk of its own that only engines without HLS fetch.
+import { hlsPath } from "./hlspath.ts";
+
+// The player under a fixed name, for pages to load: one file that is a classic script and
+// a module alike.
 export default defineConfig({
   base: "/",
   publicDir: "player/public",
+  define: { __HLS_PATH__: JSON.stringify(hlsPath()) },
   build: {
     outDir: "dist",
     emptyOutDir: false,
     target: "es2022",
     modulePreload: { polyfill: false },
     rollupOptions: {
-      input: { player: "player/player.ts", clock: "clock/clock.ts" },
-      preserveEntrySignatures: "strict",
-      output: {
-        entryFileNames: "player/[name].js",
-        chunkFileNames: "player/assets/[name]-[hash].js",
-      },
+      input: { player: "player/player.ts" },
+      output: { format: "iife", entryFileNames: "player/[name].js" },
     },
   },
 });

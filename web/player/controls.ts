@@ -6,12 +6,17 @@ import { keepAudio, wantsAudio } from "./audio";
 
 export interface Controls {
   root: HTMLElement;
-  video: HTMLVideoElement;
-  image: HTMLImageElement;
+  stage: { video: HTMLVideoElement; image: HTMLImageElement };
   /** Says what is played: pictures alone, and whether there is audio, or why not. */
   showMethod(pictures: boolean, audio: boolean, why: string): void;
   showAudioRefused(): void;
   showPlaying(): void;
+  /** Whether it is paused: a press goes on. */
+  showPaused(paused: boolean): void;
+  /** Shows a picture as long as there is none to play. */
+  showPoster(address: string): void;
+  /** How it looks: without controls, and how the picture fills its place. */
+  setLook(bare: boolean, fit: string | null): void;
   showWaiting(reason: string, remedy?: string, forPerson?: boolean): void;
   showDetails(d: Details): void;
   setLabel(label: string): void;
@@ -19,7 +24,9 @@ export interface Controls {
 }
 
 export interface Actions {
-  toLive(): void;
+  /** Plays when it is paused, and pauses when it plays. */
+  toggle(): void;
+  onVolume(): void;
   /** Where keys are listened to; null for the player itself. */
   keys: Document | null;
   /** Whether to start with audio, where the viewer has not decided. */
@@ -44,7 +51,7 @@ function element<K extends keyof HTMLElementTagNameMap>(
 }
 
 function button(icon: IconName, label: string, key: string, press: () => void): HTMLButtonElement {
-  const b = element("button", "button", { type: "button", title: `${label} (${key})`, "aria-label": label });
+  const b = element("button", "button", { type: "button", part: "button", title: `${label} (${key})`, "aria-label": label });
   b.innerHTML = icons[icon];
   b.addEventListener("click", press);
   return b;
@@ -57,19 +64,23 @@ function swap(b: HTMLButtonElement, icon: IconName, label: string, key: string):
 }
 
 export function controls(label: string, actions: Actions): Controls {
-  const video = element("video", "video", { playsinline: "", tabindex: "-1" });
-  const image = element("img", "video", { alt: "", hidden: "" });
+  const video = element("video", "video", { playsinline: "", tabindex: "-1", part: "video" });
+  const image = element("img", "video", { alt: "", hidden: "", part: "video" });
   let audioWanted = wantsAudio(actions.withAudio);
   video.muted = !audioWanted; // with audio it may not start by itself; the session then mutes it
   video.autoplay = true;
   const reason = element("p", "reason");
   const remedy = element("p", "remedy");
   const spinner = element("span", "spinner", { "aria-hidden": "true" });
-  const waiting = element("div", "waiting", { role: "status" }, spinner, reason, remedy);
-  const details = element("p", "details", { hidden: "" });
-  const title = element("span", "title", {}, label);
+  const waiting = element("div", "waiting", { role: "status", part: "waiting" }, spinner, reason, remedy);
+  const details = element("p", "details", { hidden: "", part: "details" });
+  const title = element("span", "title", { part: "title" }, label);
 
-  const play = button("pause", "Pause", "space", () => togglePlay());
+  const play = button("pause", "Pause", "space", () => actions.toggle());
+  const begin = element("button", "begin", { type: "button", "aria-label": "Play", part: "begin", hidden: "" });
+  begin.innerHTML = icons.play;
+  begin.addEventListener("click", () => actions.toggle());
+  let bare = false;
   const audio = button("audioOff", "Sound on", "m", () => toggleAudio());
   const volume = element("input", "volume", { type: "range", min: "0", max: "1", step: "0.05", "aria-label": "Volume", hidden: "" });
   const info = button("info", "Details", "d", () => toggleDetails());
@@ -77,16 +88,10 @@ export function controls(label: string, actions: Actions): Controls {
   const full = button("full", "Full screen", "f", () => void toggleFull());
   info.setAttribute("aria-pressed", "false");
   pip.hidden = !document.pictureInPictureEnabled;
-  const bar = element("div", "bar", { role: "toolbar", "aria-label": "Player" }, play, audio, volume, title, info, pip, full);
-  const root = element("section", "player", { "aria-label": label, tabindex: "0" }, video, image, waiting, details, bar);
+  const bar = element("div", "bar", { role: "toolbar", "aria-label": "Player", part: "bar" }, play, audio, volume, title, info, pip, full);
+  const root = element("section", "player", { "aria-label": label, tabindex: "0" }, video, image, waiting, details, begin, bar);
   full.hidden = typeof root.requestFullscreen !== "function";
 
-  function togglePlay(): void {
-    if (video.paused) {
-      actions.toLive(); // going on where one stopped would show the past
-      void video.play();
-    } else video.pause();
-  }
   function toggleAudio(): void {
     if (audio.disabled) return;
     setAudio(video.muted);
@@ -138,7 +143,7 @@ export function controls(label: string, actions: Actions): Controls {
   }
 
   const keys: Record<string, () => void> = {
-    " ": togglePlay,
+    " ": () => actions.toggle(),
     m: toggleAudio,
     d: toggleDetails,
     p: () => void togglePip(),
@@ -152,14 +157,15 @@ export function controls(label: string, actions: Actions): Controls {
     const act = keys[e.key.toLowerCase()];
     const [on] = e.composedPath();
     const own = (on instanceof HTMLButtonElement && e.key === " ") || on instanceof HTMLInputElement || on instanceof HTMLTextAreaElement;
-    if (!act || e.ctrlKey || e.metaKey || e.altKey || own) return;
+    if (!act || bare || e.ctrlKey || e.metaKey || e.altKey || own) return;
     e.preventDefault();
     act();
   };
   keyTarget.addEventListener("keydown", onKey);
-  video.addEventListener("pause", () => swap(play, "play", "Play", "space"));
-  video.addEventListener("play", () => swap(play, "pause", "Pause", "space"));
-  video.addEventListener("volumechange", showAudio);
+  video.addEventListener("volumechange", () => {
+    showAudio();
+    actions.onVolume();
+  });
   for (const kind of ["pointerup", "keyup"]) root.addEventListener(kind, onPress);
   // The bar shows itself when something moves, and goes so that nothing hides the
   // picture.
@@ -179,11 +185,9 @@ export function controls(label: string, actions: Actions): Controls {
 
   return {
     root,
-    video,
-    image,
+    stage: { video, image },
     showMethod(pictures, there, why) {
       video.hidden = pictures;
-      play.hidden = pictures;
       pip.hidden = pictures || !document.pictureInPictureEnabled;
       audio.disabled = !there;
       showAudio();
@@ -198,6 +202,19 @@ export function controls(label: string, actions: Actions): Controls {
     },
     showPlaying() {
       waiting.hidden = true;
+    },
+    showPaused(paused) {
+      begin.hidden = !paused;
+      if (paused) waiting.hidden = true;
+      swap(play, paused ? "play" : "pause", paused ? "Play" : "Pause", "space");
+    },
+    showPoster(address) {
+      if (!video.poster) video.poster = address;
+    },
+    setLook(without, fit) {
+      bare = without;
+      bar.hidden = without;
+      for (const e of [video, image]) e.style.objectFit = fit === "cover" || fit === "fill" ? fit : "";
     },
     showWaiting(why, what, forPerson) {
       waiting.hidden = false;

@@ -28,6 +28,7 @@ const newest = () => FakeSource.all[FakeSource.all.length - 1]!;
 describe("the link to a feed's state", () => {
   const heard: FeedState[] = [];
   let silences = 0;
+  const refusals: string[] = [];
   let link: StateLink;
 
   beforeEach(() => {
@@ -37,7 +38,7 @@ describe("the link to a feed's state", () => {
     FakeSource.all = [];
     heard.length = 0;
     silences = 0;
-    link = new StateLink("/media/gate", { onState: (s) => heard.push(s), onSilence: () => silences++ });
+    link = new StateLink("/media/gate", { onState: (s) => heard.push(s), onSilence: () => silences++, onRefused: (reason) => refusals.push(reason) });
   });
   afterEach(() => {
     link.close();
@@ -51,12 +52,12 @@ describe("the link to a feed's state", () => {
     expect(heard.map((s) => s.state)).toEqual(["live"]);
   });
 
-  it("comes back by itself, with pauses that grow, and says so", () => {
+  it("comes back by itself, with pauses that grow, and says so", async () => {
     const pauses: number[] = [];
     for (let i = 0; i < 7; i++) {
       const at = Date.now();
       newest().onerror?.();
-      vi.advanceTimersToNextTimer();
+      await vi.advanceTimersToNextTimerAsync();
       pauses.push(Date.now() - at);
     }
     expect(silences).toBe(7);
@@ -86,5 +87,13 @@ describe("the link to a feed's state", () => {
 
   it("knows the service's clock", async () => {
     await vi.waitFor(() => expect(link.now() - Date.now()).toBe(5000));
+  });
+
+  it("says why nobody is let in", async () => {
+    vi.stubGlobal("fetch", async () => ({ ok: false, status: 410, json: async () => ({ detail: "This link has ended.", remedy: "Ask for a new one." }) }));
+    newest().onerror?.();
+    await vi.advanceTimersToNextTimerAsync();
+    expect(refusals).toEqual(["This link has ended."]);
+    expect(silences).toBe(0);
   });
 });

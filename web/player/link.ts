@@ -12,6 +12,8 @@ export interface FeedState {
   title: string;
   /** Wanted length of an HLS segment, seconds. */
   segment: number;
+  /** That whoever asks may have: "hls", "webrtc", "motion-jpeg", "still". */
+  deliveries: string[];
   /** Which deliveries have audio. */
   audio: { hls: boolean; webrtc: boolean };
   /** STUN and TURN servers for WebRTC. */
@@ -22,6 +24,8 @@ export interface LinkListener {
   onState(state: FeedState): void;
   /** The service does not answer; it is asked again. */
   onSilence(): void;
+  /** The service lets nobody in here; it is asked again now and then. */
+  onRefused(reason: string, remedy: string): void;
 }
 
 const firstPause = 1000;
@@ -89,9 +93,25 @@ export class StateLink {
     source.onerror = () => {
       source.close();
       if (!this.wanted) return;
-      this.listener.onSilence();
+      void this.explain();
       this.timer = setTimeout(() => this.open(), this.backOff.pause());
     };
+  }
+
+  /** An event source does not tell why it was refused; another request does. */
+  private async explain(): Promise<void> {
+    try {
+      const answer = await fetch(`${this.base}/time`, { cache: "no-store" });
+      if (!this.wanted || answer.ok) return;
+      const { detail, remedy } = (await answer.json()) as { detail?: string; remedy?: string };
+      if (detail && answer.status < 500) {
+        this.listener.onRefused(detail, remedy ?? "");
+        return;
+      }
+    } catch {
+      // said below
+    }
+    if (this.wanted) this.listener.onSilence();
   }
 
   private async compareClocks(): Promise<void> {

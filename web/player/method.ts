@@ -50,14 +50,21 @@ function hasMediaSource(): boolean {
 }
 
 export interface Addresses {
+  /** Of the service. */
+  service: string;
   hls: string;
   whep: string;
   pictures: string;
   iceServers: RTCIceServer[];
 }
 
-/** Says why an engine cannot play by a method at all, or null. */
-export function missing(key: MethodKey, video: HTMLVideoElement): string | null {
+/** What each method is called among a feed's deliveries. */
+const deliveryOf: Record<MethodKey, string> = { webrtc: "webrtc", hls: "hls", pictures: "motion-jpeg" };
+const nameOf: Record<MethodKey, string> = { webrtc: "WebRTC", hls: "HLS", pictures: "Motion JPEG" };
+
+/** Says why a method cannot be had at all, from the feed or by the engine, or null. */
+export function missing(key: MethodKey, video: HTMLVideoElement, deliveries: readonly string[]): string | null {
+  if (!deliveries.includes(deliveryOf[key])) return `this feed is not given by ${nameOf[key]}`;
   if (key === "webrtc") return hasWebRTC() ? null : "this browser has no WebRTC";
   if (key === "hls" && !hasMediaSource() && video.canPlayType(hlsType) === "") return "this browser plays no HLS";
   return null;
@@ -74,13 +81,13 @@ export async function startMethod(key: MethodKey, stage: Stage, at: Addresses, a
     case "pictures":
       return new PicturesMethod(stage.image, at.pictures, events);
     case "hls":
-      return startHLS(stage.video, at.hls, events);
+      return startHLS(stage.video, at.service, at.hls, events);
   }
 }
 
-async function startHLS(video: HTMLVideoElement, url: string, events: MethodEvents): Promise<Method> {
+async function startHLS(video: HTMLVideoElement, base: string, url: string, events: MethodEvents): Promise<Method> {
   if (hasMediaSource() && !playsByItself(video)) {
-    const { ScriptMethod } = await import("./script");
+    const { ScriptMethod } = (await import(/* @vite-ignore */ base + __HLS_PATH__)) as typeof import("./hls");
     return new ScriptMethod(video, url, events);
   }
   return new NativeMethod(video, url, events);

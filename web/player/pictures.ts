@@ -19,6 +19,7 @@ export class PicturesMethod implements Method {
     this.onError = () => events.onFailed("no pictures by Motion JPEG");
     image.addEventListener("load", this.onLoad);
     image.addEventListener("error", this.onError);
+    image.crossOrigin = "anonymous"; // so that what is shown can be read back
     image.hidden = false;
     this.toLive();
   }

@@ -1,73 +1,240 @@
-// <webostrum-player feed="NAME" label="TITLE" rendition="NAME">: the player that
-// pages embed. Without a rendition it plays what suits the feed. prefer is "delay",
-// "reach" or "simple", and says which way is tried first: WebRTC, HLS or Motion JPEG;
-// or within="SECONDS" says how far behind it may be. The others are fallen back to.
-// keys="page" has its keys work anywhere on the page, for pages of nothing else.
-// It starts muted, unless audio="on" says otherwise and the browser allows it.
+// <webostrum-player feed="NAME">: the player that pages embed. docs/player.md says what
+// its attributes, properties, methods and events are.
+import { scriptBase } from "./base";
 import { controls, type Controls } from "./controls";
-import { readWant } from "./order";
+import { takeStill } from "./lastframe";
+import { readWant, type MethodKey } from "./order";
 import { Session } from "./session";
+import { Visibility } from "./visibility";
 import styles from "./player.css?inline";
 
 const detailsEvery = 500;
 
+export type PlayerState = "idle" | "waiting" | "playing" | "paused" | "refused";
+export type PlayerMethod = "webrtc" | "hls" | "motion-jpeg";
+
+const methodNames: Record<MethodKey, PlayerMethod> = { webrtc: "webrtc", hls: "hls", pictures: "motion-jpeg" };
+
 export class WebostrumPlayer extends HTMLElement {
-  static observedAttributes = ["feed", "label", "rendition", "prefer", "within"];
+  static observedAttributes = ["feed", "link", "service", "label", "rendition", "prefer", "within", "controls", "fit"];
 
   private session: Session | null = null;
   private parts: Controls | null = null;
   private timer: ReturnType<typeof setInterval> | undefined;
+  private visibility: Visibility | null = null;
+  private shown: PlayerState = "idle";
+  private shownMethod: PlayerMethod | null = null;
+  private held = false; // by the page or the viewer
+  private wanted = false; // to be played once it may
 
   connectedCallback(): void {
     const root = this.shadowRoot ?? this.attachShadow({ mode: "open" });
     const style = document.createElement("style");
     style.textContent = styles;
-    this.parts = controls(this.getAttribute("label") ?? this.getAttribute("feed") ?? "Camera", {
-      toLive: () => this.session?.toLive(),
+    this.parts = controls(this.title_, {
+      toggle: () => void (this.paused ? this.play() : this.pause()),
       keys: this.getAttribute("keys") === "page" ? document : null,
       withAudio: this.getAttribute("audio") === "on",
+      onVolume: () => this.tell("volumechange", { muted: this.muted, volume: this.volume }),
     });
     root.replaceChildren(style, this.parts.root);
-    this.begin();
+    this.look();
     this.timer = setInterval(() => this.showDetails(), detailsEvery);
+    const start = this.getAttribute("start");
+    this.wanted = start !== "press";
+    this.held = !this.wanted;
+    if (start === "visible" || this.getAttribute("offscreen") === "pause") {
+      this.visibility = new Visibility(this, (seen) => this.onSeen(seen));
+      if (this.held) this.showHeld();
+      return; // it begins when it is seen
+    }
+    this.begin();
   }
 
   disconnectedCallback(): void {
     clearInterval(this.timer);
-    this.session?.close();
-    this.session = null;
+    this.visibility?.close();
+    this.visibility = null;
+    this.end();
     this.parts?.dispose();
+    this.setState("idle");
   }
 
   attributeChangedCallback(name: string, before: string | null, after: string | null): void {
     if (!this.isConnected || before === after || this.parts === null) return;
-    if (name !== "label") this.begin();
-    else this.parts.setLabel(after ?? "");
+    if (name === "label") this.parts.setLabel(this.title_);
+    else if (name === "controls" || name === "fit") this.look();
+    else if (this.session !== null || !this.held) this.begin();
+  }
+
+  /** Plays, from now on; a feed is live, so it goes on with the present picture. */
+  async play(): Promise<void> {
+    this.held = false;
+    this.wanted = true;
+    if (this.session === null) this.begin();
+  }
+
+  /** Pauses: the picture stays, and nothing is loaded any more. */
+  pause(): void {
+    if (this.session === null && this.held) return;
+    this.held = true;
+    this.end();
+    this.showHeld();
+  }
+
+  /** Goes to the newest picture. */
+  goLive(): void {
+    if (this.paused) void this.play();
+    else this.session?.toLive();
+  }
+
+  /** Takes what is on show as a JPEG; where a page may not read it, the service's still. */
+  async takeStill(): Promise<Blob> {
+    if (this.parts === null || this.session === null) throw new DOMException("Nothing is played.", "InvalidStateError");
+    return takeStill(this.parts.stage, this.session.still);
+  }
+
+  get paused(): boolean {
+    return this.held;
+  }
+  get muted(): boolean {
+    return this.parts?.stage.video.muted ?? true;
+  }
+  set muted(on: boolean) {
+    if (this.parts) this.parts.stage.video.muted = on;
+  }
+  get volume(): number {
+    return this.parts?.stage.video.volume ?? 1;
+  }
+  set volume(value: number) {
+    if (this.parts) this.parts.stage.video.volume = Math.min(1, Math.max(0, value));
+  }
+  get state(): PlayerState {
+    return this.shown;
+  }
+  get method(): PlayerMethod | null {
+    return this.shownMethod;
+  }
+  /** How far behind the picture is, milliseconds; null when that is not known. */
+  get delay(): number | null {
+    return this.session?.details().delay ?? null;
+  }
+  get feed(): string | null {
+    return this.getAttribute("feed");
+  }
+  set feed(name: string | null) {
+    this.set("feed", name);
+  }
+  get link(): string | null {
+    return this.getAttribute("link");
+  }
+  set link(text: string | null) {
+    this.set("link", text);
+  }
+  get rendition(): string | null {
+    return this.getAttribute("rendition");
+  }
+  set rendition(name: string | null) {
+    this.set("rendition", name);
+  }
+
+  private set(attribute: string, value: string | null): void {
+    if (value === null) this.removeAttribute(attribute);
+    else this.setAttribute(attribute, value);
+  }
+
+  private get title_(): string {
+    return this.getAttribute("label") ?? this.feed ?? "Camera";
+  }
+
+  private get service(): string {
+    return new URL(this.getAttribute("service") ?? scriptBase, location.href).href.replace(/\/$/, "");
+  }
+
+  private look(): void {
+    this.parts?.setLook(this.getAttribute("controls") === "none", this.getAttribute("fit"));
+  }
+
+  private onSeen(seen: boolean): void {
+    if (seen && !this.held && this.session === null) this.begin();
+    else if (!seen && this.session !== null && this.getAttribute("offscreen") === "pause") {
+      this.end();
+      this.setState("paused");
+    }
+  }
+
+  private showHeld(): void {
+    this.parts?.showPaused(true);
+    this.setState("paused");
+    const poster = this.poster();
+    if (poster) this.parts?.showPoster(poster);
+  }
+
+  private poster(): string | null {
+    const asked = this.getAttribute("poster");
+    return asked === "still" ? `${this.media()}/still.jpg?max-age=60` : asked;
+  }
+
+  private media(): string {
+    const link = this.link ? `/link/${encodeURIComponent(this.link)}` : "";
+    return `${this.service}/media/${encodeURIComponent(this.feed ?? "")}${link}`;
+  }
+
+  private end(): void {
+    this.session?.close();
+    this.session = null;
+    this.setMethod(null, "");
   }
 
   private begin(): void {
-    this.session?.close();
-    const feed = this.getAttribute("feed");
+    this.end();
     const parts = this.parts;
-    if (!feed || !parts) return;
-    const rendition = this.getAttribute("rendition");
+    if (!this.feed || !parts || !this.wanted) {
+      if (this.held) this.showHeld();
+      return;
+    }
+    this.held = false;
+    parts.showPaused(false);
+    const poster = this.poster();
+    if (poster) parts.showPoster(poster);
+    const { rendition } = this;
     const want = readWant(this.getAttribute("prefer"), this.getAttribute("within"));
-    this.session = new Session(parts, `/media/${encodeURIComponent(feed)}`, rendition, want, {
+    this.session = new Session(parts.stage, this.service, this.media(), rendition, want, {
       onPlaying: () => {
         parts.showPlaying();
-        this.dataset.status = "playing";
+        this.setState("playing");
+        this.setMethod(this.session?.methodKey ?? null, this.session?.details().why ?? "");
       },
       onWaiting: (reason, remedy, forPerson) => {
         parts.showWaiting(reason, remedy, forPerson);
-        this.dataset.status = "waiting";
+        this.setState("waiting", reason);
       },
+      onRefused: (reason) => this.setState("refused", reason),
       onMethod: (key, audio, why) => {
         parts.showMethod(key === "pictures", audio, why);
         this.dataset.audio = audio ? "there" : "none";
       },
       onAudioRefused: () => parts.showAudioRefused(),
-      onTitle: (title) => parts.setLabel(rendition ?? title),
+      onTitle: (title) => parts.setLabel(this.getAttribute("label") ?? rendition ?? title),
     });
+  }
+
+  private setState(state: PlayerState, reason = ""): void {
+    this.dataset.status = state;
+    if (state === this.shown) return;
+    this.shown = state;
+    this.tell("statechange", { state, reason });
+  }
+
+  private setMethod(key: MethodKey | null, why: string): void {
+    const method = key && methodNames[key];
+    if (method === this.shownMethod) return;
+    this.shownMethod = method;
+    if (method) this.tell("methodchange", { method, reason: why });
+  }
+
+  private tell(type: string, detail: object): void {
+    this.dispatchEvent(new CustomEvent(type, { detail }));
   }
 
   private showDetails(): void {

@@ -14,6 +14,8 @@ export interface SessionView {
   /** forPerson: nothing happens by itself, somebody has to act. */
   onWaiting(reason: string, remedy?: string, forPerson?: boolean): void;
   onTitle(title: string): void;
+  /** The service lets nobody in here. */
+  onRefused(reason: string): void;
   /** What is played from here on: whether there is audio, or why not. */
   onMethod(key: MethodKey, audio: boolean, why: string): void;
   /** The browser lets nothing start with audio before the viewer has pressed something. */
@@ -65,6 +67,7 @@ export class Session {
 
   constructor(
     private readonly stage: Stage,
+    private readonly service: string,
     private readonly base: string,
     private readonly rendition: string | null,
     private readonly want: Want,
@@ -74,6 +77,7 @@ export class Session {
     this.link = new StateLink(base, {
       onState: (s) => this.onState(s),
       onSilence: () => this.onSilence(),
+      onRefused: (reason, remedy) => this.onRefused(reason, remedy),
     });
     this.watch = setInterval(() => this.check(), tick);
     this.video.addEventListener("volumechange", this.onVolume);
@@ -100,6 +104,17 @@ export class Session {
     this.method?.toLive();
   }
 
+  /** The method that brings what is on show. */
+  get methodKey(): MethodKey | null {
+    return this.method ? this.key : null;
+  }
+
+  /** Address of a still of what is played. */
+  get still(): string {
+    const query = this.rendition ? `?rendition=${encodeURIComponent(this.rendition)}` : "";
+    return `${this.base}/still.jpg${query}`;
+  }
+
   details(): Details {
     const captured = this.method?.capturedAt() ?? null;
     const { videoWidth, videoHeight } = this.video;
@@ -122,6 +137,14 @@ export class Session {
       this.backOff.reset();
     }
     this.check();
+  }
+
+  /** What was let in before is ended by the service, whatever it is. */
+  private onRefused(reason: string, remedy: string): void {
+    this.state = null;
+    this.drop();
+    this.view.onWaiting(reason, remedy, true);
+    this.view.onRefused(reason);
   }
 
   private onSilence(): void {
@@ -201,9 +224,9 @@ export class Session {
       this.told(this.state);
       return;
     }
-    const key = this.choose(this.state.segment);
+    const key = this.choose(this.state);
     if (key === null) {
-      this.view.onWaiting("This browser cannot play this feed.", "Update it, or use another one.", true);
+      this.view.onWaiting("This browser cannot play what this feed gives.", `Update it, or use another one: ${this.why}.`, true);
       return;
     }
     this.starting = true;
@@ -214,9 +237,9 @@ export class Session {
   }
 
   /** Chooses the first method that the engine has and that has not failed a moment ago. */
-  private choose(segment: number): MethodKey | null {
+  private choose({ segment, deliveries }: FeedState): MethodKey | null {
     const { order, why } = orderOf(this.want, segment);
-    const absent = (key: MethodKey) => missing(key, this.video);
+    const absent = (key: MethodKey) => missing(key, this.video, deliveries);
     const possible = order.filter((key) => absent(key) === null);
     if (possible.every((key) => this.unfit.has(key))) this.unfit.clear();
     const key = possible.find((k) => !this.unfit.has(k)) ?? null;
@@ -276,7 +299,7 @@ export class Session {
     const list = rendition ? `${encodeURIComponent(rendition)}.m3u8` : "index.m3u8";
     const query = rendition ? `?rendition=${encodeURIComponent(rendition)}` : "";
     const at = (path: string) => new URL(`${this.base}/${path}`, location.href).href;
-    return { hls: at(`hls/${list}`), whep: at(`whep${query}`), pictures: at(`mjpeg${query}`), iceServers: this.iceServers };
+    return { service: this.service, hls: at(`hls/${list}`), whep: at(`whep${query}`), pictures: at(`mjpeg${query}`), iceServers: this.iceServers };
   }
 
   /** A method that has failed is left alone for a while; then it is tried again. */
@@ -309,7 +332,8 @@ export class Session {
     }
     const before = this.key;
     this.unfit.clear();
-    if (!this.closed && this.choose(this.state?.segment ?? 0) !== before) {
+    if (this.state === null) this.comeBackLater();
+    else if (!this.closed && this.choose(this.state) !== before) {
       this.drop(); // the next check begins with the better one
       this.listen();
     }

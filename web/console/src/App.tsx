@@ -11,6 +11,8 @@ import { FeedPage } from "./feed/FeedPage";
 import { FeedsPage } from "./feeds/FeedsPage";
 import { Live } from "./live/Live";
 import { Frame } from "./parts/Frame";
+import { OwnPage } from "./people/OwnPage";
+import { PeoplePage } from "./people/PeoplePage";
 import { ProblemBox } from "./parts/ProblemBox";
 import { SignInPage } from "./signin/SignInPage";
 
@@ -38,6 +40,8 @@ export function App() {
           <Route path="/" element={<FeedsPage me={me.data} />} />
           <Route path="/feeds/:name" element={<FeedPage me={me.data} />} />
           <Route path="/feeds/:name/compare" element={<ComparePage />} />
+          <Route path="/people" element={<PeoplePage me={me.data} />} />
+          <Route path="/account" element={<OwnPage me={me.data} />} />
           <Route path="/events" element={<EventsPage />} />
           <Route path="*" element={<Navigate to="/" replace />} />
         </Routes>

@@ -1,9 +1,8 @@
-import FormControlLabel from "@mui/material/FormControlLabel";
 import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
-import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
 
+import { audiences, type Who } from "../access/audiences";
 import type { Settings } from "../api/client";
 
 type Transport = Settings["camera"]["transport"];
@@ -44,7 +43,7 @@ export function cameraBody({ user: _user, password: _password, ...v }: CameraVal
 export interface DeliveryValues {
   name: string;
   title: string;
-  public: boolean;
+  who: Who;
   segmentSeconds: string;
   playlistLength: string;
   mode: Mode;
@@ -56,7 +55,7 @@ export interface DeliveryValues {
 export function deliveryBody(v: DeliveryValues) {
   return {
     title: v.title,
-    public: v.public,
+    audience: { who: v.who },
     delivery: { segmentSeconds: Number(v.segmentSeconds), playlistLength: Number(v.playlistLength) },
     audio: { mode: v.mode as Settings["audio"]["mode"], hls: v.hls, webrtc: v.webrtc },
   };
@@ -65,7 +64,7 @@ export function deliveryBody(v: DeliveryValues) {
 export const emptyDelivery: DeliveryValues = {
   name: "",
   title: "",
-  public: false,
+  who: "signed-in",
   segmentSeconds: "2",
   playlistLength: "6",
   mode: "automatic",
@@ -231,10 +230,15 @@ export function DeliveryFields({ values, onChange, fields, nameFixed }: FieldsPr
         />
       </Stack>
       <AudioFields values={values} onChange={onChange} fields={fields} />
-      <FormControlLabel
-        control={<Switch checked={values.public} onChange={(e) => put({ public: e.target.checked })} />}
-        label="Everybody may watch"
-      />
+      {!nameFixed && (
+        <TextField select label="Who may watch" value={values.who} onChange={(e) => put({ who: e.target.value as Who })} {...told(fields, "audience.who", "Sites, named accounts and links are set afterwards")}>
+          {audiences.map((a) => (
+            <MenuItem key={a.who} value={a.who}>
+              {a.label}
+            </MenuItem>
+          ))}
+        </TextField>
+      )}
     </>
   );
 }

@@ -8,7 +8,8 @@ type Sent = components["schemas"]["FeedSettings"];
 /** A feed's settings, of which the service tells all and takes some. */
 export interface Settings {
   title: string;
-  public: boolean;
+  audience: Whole<NonNullable<Sent["audience"]>>;
+  sites: string[];
   camera: Whole<Omit<NonNullable<Sent["camera"]>, "user" | "password">>;
   delivery: Whole<NonNullable<Sent["delivery"]>>;
   pictures: Whole<NonNullable<Sent["pictures"]>>;
@@ -23,6 +24,14 @@ export type Report = components["schemas"]["Report"];
 export type Rendition = components["schemas"]["Rendition"];
 export type NewRendition = components["schemas"]["NewRendition"];
 export type CameraRequest = components["schemas"]["CameraRequest"];
+export type FeedLink = components["schemas"]["Link"];
+export type LinkSettings = components["schemas"]["LinkSettings"];
+export type Account = components["schemas"]["Account"];
+export type Token = components["schemas"]["Token"];
+export type NewToken = components["schemas"]["NewToken"];
+export type BrowserSession = components["schemas"]["BrowserSession"];
+export type Embedding = components["schemas"]["Embedding"];
+export type Address = components["schemas"]["Address"];
 export type Viewer = components["schemas"]["Viewer"];
 export type Me = components["schemas"]["Me"];
 

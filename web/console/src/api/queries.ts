@@ -1,6 +1,7 @@
-import { queryOptions } from "@tanstack/react-query";
+import { keepPreviousData, queryOptions } from "@tanstack/react-query";
 
 import { client, dataOf, type Feed } from "./client";
+import type { paths } from "./schema.gen";
 
 export const meQuery = queryOptions({
   queryKey: ["me"],
@@ -40,4 +41,42 @@ export const eventsQuery = (feed: string | undefined, limit: number) =>
     queryKey: ["events", feed ?? "", limit],
     queryFn: async ({ signal }) =>
       dataOf(await client.GET("/api/v1/events", { params: { query: { feed, limit } }, signal })).events ?? [],
+  });
+
+export const linksQuery = (feed: string) =>
+  queryOptions({
+    queryKey: ["links", feed],
+    queryFn: async ({ signal }) => dataOf(await client.GET("/api/v1/feeds/{name}/links", { params: { path: { name: feed } }, signal })).links ?? [],
+    refetchInterval: 5000,
+  });
+
+export const accountsQuery = queryOptions({
+  queryKey: ["accounts"],
+  queryFn: async ({ signal }) => dataOf(await client.GET("/api/v1/accounts", { signal })).accounts ?? [],
+});
+
+export const tokensQuery = queryOptions({
+  queryKey: ["tokens"],
+  queryFn: async ({ signal }) => dataOf(await client.GET("/api/v1/tokens", { signal })).tokens ?? [],
+});
+
+export const sessionsQuery = (all: boolean) =>
+  queryOptions({
+    queryKey: ["sessions", all],
+    queryFn: async ({ signal }) => dataOf(await client.GET("/api/v1/sessions", { params: { query: { all } }, signal })).sessions ?? [],
+  });
+
+export const addressesQuery = queryOptions({
+  queryKey: ["addresses"],
+  queryFn: async ({ signal }) => dataOf(await client.GET("/api/v1/addresses", { signal })).addresses ?? [],
+});
+
+export type EmbedOptions = NonNullable<paths["/api/v1/feeds/{name}/embed"]["get"]["parameters"]["query"]>;
+
+export const embedQuery = (feed: string, query: EmbedOptions) =>
+  queryOptions({
+    queryKey: ["embed", feed, query],
+    queryFn: async ({ signal }) => dataOf(await client.GET("/api/v1/feeds/{name}/embed", { params: { path: { name: feed }, query }, signal })),
+    placeholderData: keepPreviousData,
+    retry: false,
   });

@@ -3995,7 +3995,18 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
+                name: string;
+                /**
+                 * @description Name of the link
+                 * @example town-hall
+                 */
+                link: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -4057,6 +4068,24 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };

@@ -33,6 +33,13 @@ function Line({ event, withFeed }: { event: FeedEvent; withFeed: boolean }) {
       <Typography variant="body2" sx={{ color: troubled ? "warning.main" : "text.primary" }}>
         {withFeed && event.feed && <b>{event.feed} </b>}
         {event.text}
+        {event.account && (
+          <Typography component="span" variant="caption" color="textSecondary">
+            {" "}
+            · {event.account}
+            {event.address && ` from ${event.address}`}
+          </Typography>
+        )}
       </Typography>
     </Box>
   );

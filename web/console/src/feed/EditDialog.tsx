@@ -18,7 +18,8 @@ function changes(feed: Feed, camera: CameraValues, delivery: DeliveryValues, pic
   let credentials = {};
   if (user || !feed.credentials) credentials = { user, password };
   else if (password) credentials = { password };
-  return { ...deliveryBody(delivery), camera: { ...cameraBody(camera), ...credentials }, pictures: pictureBody(pictures) };
+  const { audience: _audience, ...rest } = deliveryBody(delivery); // it has a dialog of its own
+  return { ...rest, camera: { ...cameraBody(camera), ...credentials }, pictures: pictureBody(pictures) };
 }
 
 export function EditDialog({ feed, onClose }: { feed: Feed; onClose: () => void }) {
@@ -33,7 +34,7 @@ export function EditDialog({ feed, onClose }: { feed: Feed; onClose: () => void 
     ...feed.audio,
     name: feed.name,
     title: feed.title,
-    public: feed.public,
+    who: feed.audience.who,
     segmentSeconds: String(feed.delivery.segmentSeconds),
     playlistLength: String(feed.delivery.playlistLength),
   });

@@ -32,7 +32,6 @@ function facts(f: Feed): [string, string][] {
   }
   list.push(
     ["HLS", `${f.delivery.segmentSeconds} s segments, playlist of ${f.delivery.playlistLength}`],
-    ["May watch", f.public ? "everybody" : "signed-in people"],
     ["Viewers", String(f.viewers)],
   );
   if (f.camera.url) list.push(["Camera", f.camera.url], ["Credentials", f.credentials ? "kept, sealed" : "none"]); // told to engineers

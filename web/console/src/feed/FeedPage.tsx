@@ -1,4 +1,5 @@
 import ArrowBackIcon from "@mui/icons-material/ArrowBack";
+import CodeIcon from "@mui/icons-material/Code";
 import CompareIcon from "@mui/icons-material/CompareOutlined";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
@@ -11,6 +12,9 @@ import { Link, useParams } from "react-router";
 
 import type { Feed, Me } from "../api/client";
 import { feedsQuery } from "../api/queries";
+import { Audience } from "../access/Audience";
+import { Links } from "../access/Links";
+import { EmbedDialog } from "../embed/EmbedDialog";
 import { EventList } from "../events/EventList";
 import { useLiveState } from "../live/Live";
 import { span } from "../look/numbers";
@@ -63,6 +67,14 @@ export function FeedPage({ me }: { me: Me }) {
           )}
         </Stack>
         <Stack spacing={2}>
+          <Section title="Who may watch">
+            <Audience feed={feed} mayChange={engineer} />
+          </Section>
+          {engineer && (
+            <Section title="Links">
+              <Links feed={feed} />
+            </Section>
+          )}
           <Section title="Facts">
             <Facts feed={feed} />
           </Section>
@@ -95,14 +107,19 @@ function BackLink() {
 
 function Head({ feed, me }: { feed: Feed; me: Me }) {
   const { now } = useLiveState();
+  const [embedding, setEmbedding] = useState(false);
   return (
     <Stack spacing={1}>
       <Stack direction="row" spacing={1} useFlexGap sx={{ justifyContent: "space-between", alignItems: "center", flexWrap: "wrap" }}>
         <BackLink />
         <Stack direction="row" spacing={1} useFlexGap sx={{ flexWrap: { xs: "wrap", sm: "nowrap" } }}>
+          <Button variant="contained" startIcon={<CodeIcon />} onClick={() => setEmbedding(true)}>
+            Put it into a page
+          </Button>
           <Button component={Link} to={`/feeds/${feed.name}/compare`} startIcon={<CompareIcon />}>
             Compare
           </Button>
+          {embedding && <EmbedDialog feed={feed} engineer={me.role === "engineer"} onClose={() => setEmbedding(false)} />}
           {me.role === "engineer" && <Actions feed={feed} />}
         </Stack>
       </Stack>

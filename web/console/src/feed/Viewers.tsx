@@ -49,6 +49,7 @@ function Row({ viewer: v, onEnd }: { viewer: Viewer; onEnd: () => void }) {
       <Stack sx={{ flex: 1, minWidth: 0 }}>
         <Typography variant="body2">
           {methods[v.method]} · {v.address}
+          {v.by && ` · by ${v.by}`}
         </Typography>
         <Typography variant="caption" color="textSecondary" sx={{ fontVariantNumeric: "tabular-nums" }}>
           {parts.join(" · ")}

@@ -1,10 +1,9 @@
-import PublicIcon from "@mui/icons-material/Public";
 import Box from "@mui/material/Box";
 import Stack from "@mui/material/Stack";
-import Tooltip from "@mui/material/Tooltip";
 import Typography from "@mui/material/Typography";
 import { Link } from "react-router";
 
+import { AudienceMark } from "../access/AudienceMark";
 import type { Feed } from "../api/client";
 import { useLiveState } from "../live/Live";
 import { bits, rate, size, span } from "../look/numbers";
@@ -39,11 +38,7 @@ export function FeedRow({ feed, first }: { feed: Feed; first: boolean }) {
           <Typography sx={{ fontWeight: 650 }} noWrap>
             {feed.title}
           </Typography>
-          {feed.public && (
-            <Tooltip title="Everybody may watch">
-              <PublicIcon sx={{ fontSize: 16, color: "text.secondary" }} aria-label="Everybody may watch" />
-            </Tooltip>
-          )}
+          <AudienceMark feed={feed} />
         </Stack>
         <Typography variant="body2" color="textSecondary" noWrap>
           {feed.name}

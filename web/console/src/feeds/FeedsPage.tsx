@@ -1,4 +1,5 @@
 import AddIcon from "@mui/icons-material/Add";
+import GridViewIcon from "@mui/icons-material/GridViewOutlined";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Paper from "@mui/material/Paper";
@@ -25,11 +26,18 @@ export function FeedsPage({ me }: { me: Me }) {
           <Typography variant="h1">Feeds</Typography>
           {feeds.data && <Summary feeds={feeds.data} />}
         </Box>
-        {mayAdd && (
-          <Button variant="contained" startIcon={<AddIcon />} onClick={() => setAdding(true)}>
-            Add a feed
-          </Button>
-        )}
+        <Stack direction="row" spacing={1}>
+          {feeds.data && feeds.data.length > 1 && (
+            <Button href="/wall" target="_blank" startIcon={<GridViewIcon />}>
+              Wall
+            </Button>
+          )}
+          {mayAdd && (
+            <Button variant="contained" startIcon={<AddIcon />} onClick={() => setAdding(true)}>
+              Add a feed
+            </Button>
+          )}
+        </Stack>
       </Stack>
       {feeds.isError && !feeds.data && <ProblemBox problem={problemOf(feeds.error)} />}
       {feeds.isPending && <Skeleton variant="rounded" height={180} />}

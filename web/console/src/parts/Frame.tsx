@@ -1,4 +1,5 @@
 import ContrastIcon from "@mui/icons-material/Contrast";
+import PersonIcon from "@mui/icons-material/PersonOutlined";
 import LogoutIcon from "@mui/icons-material/Logout";
 import Alert from "@mui/material/Alert";
 import AppBar from "@mui/material/AppBar";
@@ -19,6 +20,7 @@ import { useLiveState } from "../live/Live";
 
 const places = [
   { to: "/", label: "Feeds", engineers: false },
+  { to: "/people", label: "People", engineers: true },
   { to: "/events", label: "Events", engineers: true },
 ];
 
@@ -38,9 +40,11 @@ export function Frame({ me, children }: { me: Me; children: ReactNode }) {
             </Button>
           ))}
           <Box sx={{ flex: 1 }} />
-          <Typography variant="body2" color="textSecondary" sx={{ display: { xs: "none", sm: "block" } }}>
-            {me.name}
-          </Typography>
+          <Button component={NavLink} to="/account" color="inherit" startIcon={<PersonIcon fontSize="small" />} aria-label={`Your account, ${me.name}`} sx={{ minWidth: 0, "& .MuiButton-startIcon": { mr: { xs: 0, sm: 1 } } }}>
+            <Box component="span" sx={{ display: { xs: "none", sm: "inline" } }}>
+              {me.name}
+            </Box>
+          </Button>
           <ModeButton />
           <SignOutButton />
         </Toolbar>

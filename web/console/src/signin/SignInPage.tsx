@@ -26,14 +26,17 @@ export function SignInPage() {
   const [typed, setName] = useState<string>();
   const name = typed ?? first ?? "";
   const [password, setPassword] = useState("");
+  const [code, setCode] = useState("");
   const signIn = useMutation({
-    mutationFn: async () => dataOf(await client.POST("/api/v1/sign-in", { body: { name, password } })),
+    mutationFn: async () => dataOf(await client.POST("/api/v1/sign-in", { body: { name, password, code } })),
     onSuccess: async () => {
       const next = nextPath();
       if (next) location.assign(next);
       else await queries.resetQueries();
     },
   });
+  const failure = signIn.isError ? problemOf(signIn.error).code : undefined;
+  const asksCode = failure === "code-needed" || failure === "code-refused" || code !== "";
   const submit = (e: FormEvent) => {
     e.preventDefault();
     signIn.mutate();
@@ -57,6 +60,9 @@ export function SignInPage() {
             autoFocus
             required
           />
+          {asksCode && (
+            <TextField label="Code of your authenticator" value={code} onChange={(e) => setCode(e.target.value)} autoComplete="one-time-code" slotProps={{ htmlInput: { inputMode: "numeric" } }} autoFocus required />
+          )}
           {signIn.isError && <ProblemBox problem={problemOf(signIn.error)} />}
           <Button type="submit" variant="contained" size="large" loading={signIn.isPending}>
             Sign in
