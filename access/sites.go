@@ -175,10 +175,11 @@ func (s Site) has(u *url.URL) bool {
 }
 
 // Ancestors are the sites as sources of a Content-Security-Policy's frame-ancestors
-// (CSP 3, 6.4.2); "*" for all.
+// (CSP 3, 6.4.2.1); empty for all, which no source says: "*" leaves pages without an
+// origin out.
 func (s Sites) Ancestors() string {
 	if len(s) == 0 {
-		return "*"
+		return ""
 	}
 	sources := []string{"'self'"}
 	for _, site := range s {

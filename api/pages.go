@@ -48,9 +48,8 @@ type messagePage struct {
 
 const (
 	basePolicy = "default-src 'self'; img-src 'self' data: blob:; media-src 'self' blob:; style-src 'self' 'unsafe-inline'; " +
-		"worker-src 'self' blob:; connect-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors "
+		"worker-src 'self' blob:; connect-src 'self'; base-uri 'none'; form-action 'self'"
 	ownFrames = "'self'"
-	anyFrames = "*"
 )
 
 // secureHeaders sets what every answer carries.
@@ -58,7 +57,7 @@ func secureHeaders(c *gin.Context) {
 	h := c.Writer.Header()
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("Referrer-Policy", "same-origin")
-	h.Set("Content-Security-Policy", basePolicy+ownFrames)
+	h.Set("Content-Security-Policy", policy(ownFrames))
 }
 
 func (a *API) pageRoutes(g *gin.Engine) {
@@ -70,12 +69,20 @@ func (a *API) pageRoutes(g *gin.Engine) {
 	g.GET("/oembed", a.serveOEmbed)
 }
 
-// page sends a page that pages of ancestors may frame.
+// policy is the content policy of a page that pages of ancestors may frame; empty for all.
+func policy(ancestors string) string {
+	if ancestors == "" {
+		return basePolicy
+	}
+	return basePolicy + "; frame-ancestors " + ancestors
+}
+
+// page sends a page that pages of ancestors may frame; empty for all.
 func (a *API) page(w http.ResponseWriter, status int, name, ancestors string, data any) {
 	h := w.Header()
 	h.Set("Content-Type", "text/html; charset=utf-8")
 	h.Set("Cache-Control", "no-store")
-	h.Set("Content-Security-Policy", basePolicy+ancestors)
+	h.Set("Content-Security-Policy", policy(ancestors))
 	w.WriteHeader(status)
 	_ = a.pages.ExecuteTemplate(w, name, data) // a viewer that has gone is no error
 }
@@ -84,7 +91,7 @@ func (a *API) page(w http.ResponseWriter, status int, name, ancestors string, da
 // so every page may frame it.
 func (a *API) message(w http.ResponseWriter, err error, link, text string) {
 	p := problem.Of(err)
-	a.page(w, p.Status, "message.html", anyFrames, messagePage{Title: "Nothing to see here", Sentence: p.Detail, Remedy: p.Remedy, Link: link, LinkText: text})
+	a.page(w, p.Status, "message.html", "", messagePage{Title: "Nothing to see here", Sentence: p.Detail, Remedy: p.Remedy, Link: link, LinkText: text})
 }
 
 // serveWatch answers /watch/{feed}, and the same behind a link.

@@ -12,6 +12,7 @@ import Typography from "@mui/material/Typography";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
+import { LinkDialog } from "../access/LinkDialog";
 import { problemOf, type Embedding, type Feed } from "../api/client";
 import { addressesQuery, embedQuery, linksQuery } from "../api/queries";
 import { CopyButton } from "../parts/CopyLine";
@@ -36,6 +37,7 @@ type Form = (typeof forms)[number]["key"];
 export function EmbedDialog({ feed, engineer, onClose }: { feed: Feed; engineer: boolean; onClose: () => void }) {
   const [values, setValues] = useState(emptyEmbed);
   const [base, setBase] = useState(location.origin);
+  const [making, setMaking] = useState(false);
   const [form, setForm] = useState<Form>("iframe");
   const links = useQuery({ ...linksQuery(feed.name), enabled: engineer });
   const addresses = useQuery(addressesQuery);
@@ -49,7 +51,7 @@ export function EmbedDialog({ feed, engineer, onClose }: { feed: Feed; engineer:
       <DialogContent>
         <Box sx={{ display: "grid", gap: 3, pt: 1, gridTemplateColumns: { xs: "minmax(0, 1fr)", md: "minmax(0, 5fr) minmax(0, 7fr)" } }}>
           <Stack spacing={2}>
-            <EmbedFields feed={feed} links={links.data ?? []} values={values} onChange={setValues} />
+            <EmbedFields feed={feed} links={links.data ?? []} values={values} onChange={setValues} onMakeLink={engineer ? () => setMaking(true) : undefined} />
             <AddressChoice addresses={addresses.data ?? []} value={base} onChange={setBase} />
           </Stack>
           <Stack spacing={1.5} sx={{ minWidth: 0 }}>
@@ -75,6 +77,16 @@ export function EmbedDialog({ feed, engineer, onClose }: { feed: Feed; engineer:
       <DialogActions>
         <Button onClick={onClose}>Close</Button>
       </DialogActions>
+      {making && (
+        <LinkDialog
+          feed={feed}
+          onClose={() => setMaking(false)}
+          onDone={(link) => {
+            setMaking(false);
+            setValues({ ...values, link: link.name });
+          }}
+        />
+      )}
     </Dialog>
   );
 }

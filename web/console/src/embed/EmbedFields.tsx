@@ -13,16 +13,20 @@ interface EmbedFieldsProps {
   links: FeedLink[];
   values: EmbedValues;
   onChange: (values: EmbedValues) => void;
+  /** Makes a link for the page; left out for those who may not. */
+  onMakeLink?: () => void;
 }
 
+const makeOne = "\n"; // no link has such a name
+
 /** How a feed goes into a page. */
-export function EmbedFields({ feed, links, values, onChange }: EmbedFieldsProps) {
+export function EmbedFields({ feed, links, values, onChange, onMakeLink }: EmbedFieldsProps) {
   const choice = (name: keyof EmbedValues, label: string, options: readonly (readonly [string, string])[], hint?: string) => (
     <TextField
       select
       label={label}
       value={values[name]}
-      onChange={(e) => onChange({ ...values, [name]: e.target.value })}
+      onChange={(e) => (e.target.value === makeOne ? onMakeLink?.() : onChange({ ...values, [name]: e.target.value }))}
       helperText={hint}
       slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
     >
@@ -35,7 +39,8 @@ export function EmbedFields({ feed, links, values, onChange }: EmbedFieldsProps)
   );
   const usable = links.filter((l) => l.text && !l.over);
   const renditions = (feed.renditions ?? []).filter((r) => r.codec === "H264" && !r.automatic);
-  const audience = [["", `${labelOf(feed.audience.who)}, as the feed says`] as const, ...usable.map((l) => [l.name, `Whoever sees the page, by link “${l.name}”`] as const)];
+  const audience: (readonly [string, string])[] = [["", `${labelOf(feed.audience.who)}, as the feed says`] as const, ...usable.map((l) => [l.name, `Whoever sees the page, by link “${l.name}”`] as const)];
+  if (onMakeLink) audience.push([makeOne, "Whoever sees the page: make a link …"]);
   return (
     <>
       {choice("link", "Who may watch", audience, feed.audience.who === "everyone" || values.link ? undefined : "In pages of other sites nobody is signed in: a link is needed")}
