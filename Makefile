@@ -2,7 +2,7 @@
 GO      ?= go
 BIN     := bin
 STAMPS  := .make
-WEB_SRC := $(shell find web/console web/player web/clock web/wall -type f) $(wildcard web/vite.*.ts) web/hlspath.ts web/console.html web/package.json web/tsconfig.json
+WEB_SRC := $(shell find web/console web/player web/clock web/wall web/samples -type f) $(wildcard web/vite.*.ts) web/hlspath.ts web/console.html web/package.json web/tsconfig.json
 GO_SRC  := $(shell find . -name '*.go' -not -path './web/node_modules/*') go.mod go.sum
 
 # nolibopusfile: the Opus package is to leave out reading of files, and the library
@@ -49,7 +49,7 @@ fuzz: ## run every fuzz target for 30 s
 	scripts/fuzz.sh 30s
 
 clean: ## remove what was built, and the demo's records
-	rm -rf $(BIN) $(STAMPS) .demo web/node_modules
+	rm -rf $(BIN) $(STAMPS) .demo web/node_modules web/dist-samples
 	find web/dist -mindepth 1 -not -name .gitkeep -delete
 
 # CGO is off for the service: one static program.
