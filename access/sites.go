@@ -201,6 +201,11 @@ type Asker struct {
 	Referer   string
 	FetchSite string // Sec-Fetch-Site (Fetch Metadata); browsers send it to HTTPS and to this machine
 	FetchDest string // Sec-Fetch-Dest
+
+	// Part says that it is asked for a part of something, whose name nobody knows who was
+	// not let in to the whole: a segment. WebKit's own HLS does not say from where it asks
+	// for those.
+	Part bool
 }
 
 // Allow says whether a request comes from a page that may show what it asks for: one of
@@ -215,7 +220,7 @@ func (s Sites) Allow(a Asker) bool {
 		from = a.Referer
 	}
 	if from == "" {
-		return a.FetchSite == ""
+		return a.FetchSite == "" || a.Part
 	}
 	u, err := url.Parse(from)
 	if err != nil {

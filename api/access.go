@@ -298,8 +298,8 @@ func (a *API) enterByLink(m admission, unknown error) (admission, error) {
 }
 
 // watchable lets somebody in to a delivery of a feed, or answers why not. link is the
-// text of a link in the address.
-func (a *API) watchable(w http.ResponseWriter, r *http.Request, name, link string, delivery access.Delivery) (m admission, ok bool) {
+// text of a link in the address, and rest what is asked for.
+func (a *API) watchable(w http.ResponseWriter, r *http.Request, name, link string, delivery access.Delivery, rest string) (m admission, ok bool) {
 	m, err := a.enterFeed(r, name, link)
 	if err != nil && link == "" && !m.signedIn() { // the Authorization header may have a name and password
 		p := a.plainSignIn(r)
@@ -314,7 +314,7 @@ func (a *API) watchable(w http.ResponseWriter, r *http.Request, name, link strin
 		}
 	}
 	if err == nil {
-		m.delivery = delivery
+		m.delivery, m.asker.Part = delivery, delivery == access.HLS && !strings.HasSuffix(rest, ".m3u8")
 		err = m.fits()
 	}
 	if err != nil {

@@ -44,7 +44,7 @@ func (a *API) serveMedia(c *gin.Context) {
 		a.preflight(w, name, delivery, strings.TrimPrefix(rest, "whep"))
 		return
 	}
-	m, ok := a.watchable(w, r, name, link, delivery)
+	m, ok := a.watchable(w, r, name, link, delivery, rest)
 	if !ok {
 		return
 	}

@@ -1,0 +1,74 @@
+package e2e
+
+import (
+	"context"
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"webostrum/apitypes"
+	"webostrum/browser/engines"
+	"webostrum/client"
+)
+
+// TestPagesInOtherEngines: a page of another site with element, frame, image and video,
+// allowed and not, and a link that ends while somebody watches, in Firefox and WebKitGTK.
+// "make engines" installs them and runs it.
+func TestPagesInOtherEngines(t *testing.T) {
+	if os.Getenv("WEBOSTRUM_ENGINES") == "" {
+		t.Skip("make engines runs this: it needs Firefox and WebKitGTK")
+	}
+	t.Parallel()
+	for name, start := range map[string]func(context.Context) (engines.Tab, error){"Firefox": engines.Firefox, "WebKitGTK": engines.WebKit} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			ctx, cancel := context.WithTimeout(context.Background(), 2*patience)
+			t.Cleanup(cancel)
+			tab, err := start(ctx)
+			require.NoError(t, err)
+			t.Cleanup(tab.Close)
+			testPages(ctx, t, tab, name == "WebKitGTK")
+		})
+	}
+}
+
+func testPages(ctx context.Context, t *testing.T, tab engines.Tab, playsHLS bool) {
+	w := newWorld(t)
+	w.film()
+	w.addFeed()
+	w.state("live")
+	e := w.embedding(nil)
+	link, err := w.client().AddLink(ctx, feed, apitypes.NewLink{Name: "page"})
+	require.NoError(t, err)
+	byLink := w.embedding(map[string][]string{"link": {"page"}})
+	s := newSite(t, map[string]string{
+		"/element": page(e.Element), "/frame": page(e.Iframe), "/image": page(e.Image), "/video": page(e.Video),
+		"/still": page(strings.Replace(e.Image, "/mjpeg", "/still.jpg", 1)), "/link": page(byLink.Element),
+	})
+	show := func(path, condition string) {
+		t.Helper()
+		require.NoError(t, tab.Open(ctx, s.url(path)))
+		require.NoError(t, engines.Until(ctx, tab, condition), path)
+		t.Logf("%s: as it should be", path)
+	}
+	show("/element", player+`?.state === "playing" && `+player+`.method === "hls"`)
+	show("/still", imageSeen)
+	show("/image", imageSeen)
+	if playsHLS {
+		show("/video", `document.querySelector("video").currentTime > 0.5`)
+	}
+	require.NoError(t, tab.Open(ctx, "about:blank"))
+	w.watchedBy("hls", 0)
+	require.NoError(t, tab.Open(ctx, s.url("/frame")))
+	w.watchedBy("hls", 1)
+
+	w.edit(client.Patch{"sites": []string{"elsewhere.example"}})
+	show("/element", player+`?.state === "refused"`)
+	show("/image", `document.querySelector("img").complete && document.querySelector("img").naturalWidth === 0`)
+	w.edit(client.Patch{"sites": []string{s.host}, "audience": client.Patch{"who": "links"}})
+	show("/link", player+`?.state === "playing"`)
+	require.NoError(t, w.client().RemoveLink(ctx, feed, link.Name))
+	require.NoError(t, engines.Until(ctx, tab, player+`.state === "refused" && `+player+`.shadowRoot.textContent.includes("This link has ended.")`))
+}
