@@ -103,12 +103,18 @@ func hostPort(text string) (host, port string, err error) {
 		}
 		return "[" + ip.String() + "]", port, nil
 	}
-	ascii, err := idna.Lookup.ToASCII(host)
+	ascii, err := hosts.ToASCII(host)
+	if err == nil { // what comes out must be one, too: not every name that is mapped is
+		_, err = hosts.ToASCII(ascii)
+	}
 	if err != nil || ascii == "" {
 		return "", "", errors.New("is not a host that there can be")
 	}
 	return strings.ToLower(ascii), port, nil
 }
+
+// hosts reads names as browsers do, and refuses what DNS has no room for.
+var hosts = idna.New(idna.MapForLookup(), idna.BidiRule(), idna.VerifyDNSLength(true), idna.StrictDomainName(true))
 
 func defaultPort(scheme string) string {
 	return map[string]string{"http": "80", "https": "443"}[scheme]

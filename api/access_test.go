@@ -1,10 +1,8 @@
 package api_test
 
 import (
-	"bufio"
 	"context"
 	"encoding/json"
-	"net/http"
 	"net/netip"
 	"strings"
 	"testing"
@@ -110,35 +108,8 @@ func TestTakingAccessAwayEndsWhatGoesOn(t *testing.T) {
 	c := client.New(w.url, w.engineer)
 	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
 	defer cancel()
-	goes := func(path string, header ...string) (ended <-chan struct{}) {
-		req, err := http.NewRequestWithContext(ctx, "GET", w.url+path, nil)
-		require.NoError(t, err)
-		for i := 0; i+1 < len(header); i += 2 {
-			req.Header.Set(header[i], header[i+1])
-		}
-		res, err := http.DefaultClient.Do(req)
-		require.NoError(t, err)
-		require.Equal(t, 200, res.StatusCode)
-		in := bufio.NewReader(res.Body)
-		_, err = in.ReadByte()
-		require.NoError(t, err)
-		done := make(chan struct{})
-		go func() {
-			defer close(done)
-			defer func() { _ = res.Body.Close() }()
-			_, _ = in.WriteTo(discard{})
-		}()
-		return done
-	}
-	over := func(what string, streams ...<-chan struct{}) {
-		for _, s := range streams {
-			select {
-			case <-s:
-			case <-time.After(5 * time.Second):
-				t.Fatalf("%s does not end what goes on", what)
-			}
-		}
-	}
+	goes := func(path string, header ...string) <-chan struct{} { return w.goes(t, path, header...) }
+	over := func(what string, streams ...<-chan struct{}) { t.Helper(); assertOver(t, what, streams...) }
 	public := func(on bool) {
 		_, err := c.EditFeed(ctx, "yard", client.Patch{"audience": client.Patch{"who": map[bool]string{true: "everyone", false: "signed-in"}[on]}})
 		require.NoError(t, err)
@@ -150,6 +121,19 @@ func TestTakingAccessAwayEndsWhatGoesOn(t *testing.T) {
 	byLinkState := goes(l.Media + "state")
 	require.NoError(t, c.RemoveLink(ctx, "yard", "panel"))
 	over("ending a link", byLink, byLinkState)
+
+	named := func(who string, accounts ...string) {
+		_, err := c.EditFeed(ctx, "yard", client.Patch{"audience": client.Patch{"who": who, "accounts": accounts}})
+		require.NoError(t, err)
+	}
+	named("named", "guest")
+	byName := goes("/media/yard/mjpeg", "Authorization", "Bearer "+w.viewer)
+	named("named")
+	over("an account that is named no longer", byName)
+	named("signed-in")
+	bySigningIn := goes("/media/yard/mjpeg", "Authorization", "Bearer "+w.viewer)
+	named("links")
+	over("an audience of people with a link", bySigningIn)
 
 	public(true)
 	byAll := goes("/media/yard/mjpeg")
@@ -177,10 +161,6 @@ func TestTakingAccessAwayEndsWhatGoesOn(t *testing.T) {
 	require.NoError(t, c.RemoveFeed(ctx, "yard"))
 	over("removing a feed", other)
 }
-
-type discard struct{}
-
-func (discard) Write(p []byte) (int, error) { return len(p), nil }
 
 // TestForwardedAddresses are believed from trusted proxies alone.
 func TestForwardedAddresses(t *testing.T) {

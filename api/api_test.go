@@ -40,6 +40,8 @@ type world struct {
 	station  *station.Station
 	api      *api.API
 	records  *store.Store
+	cfg      api.Config
+	tries    int // to sign in
 }
 
 // settings are a feed's defaults, changed.
@@ -70,14 +72,25 @@ func startWith(t *testing.T, change func(*api.Config)) *world {
 		Web: fstest.MapFS{"console.html": {Data: []byte("<title>console</title>")}, "assets/x-1.js": {Data: []byte("1")}},
 	}
 	change(&cfg)
-	a, err := api.New(cfg)
-	require.NoError(t, err)
-	s := httptest.NewServer(a)
-	t.Cleanup(func() { a.EndStreams(); s.Close(); st.Close(); assert.NoError(t, records.Close()) })
-	w := &world{t: t, url: s.URL, station: st, api: a, records: records}
+	t.Cleanup(func() { st.Close(); assert.NoError(t, records.Close()) })
+	w := (&world{t: t, station: st, records: records, cfg: cfg}).serveAgain(func(*api.Config) {})
 	w.engineer = w.account(records, "engineer", store.RoleEngineer)
 	w.viewer = w.account(records, "guest", store.RoleViewer)
 	return w
+}
+
+// serveAgain is another API over the same records and feeds.
+func (w *world) serveAgain(change func(*api.Config)) *world {
+	w.t.Helper()
+	cfg := w.cfg
+	change(&cfg)
+	a, err := api.New(cfg)
+	require.NoError(w.t, err)
+	s := httptest.NewServer(a)
+	w.t.Cleanup(func() { a.EndStreams(); s.Close() })
+	again := *w
+	again.api, again.url = a, s.URL
+	return &again
 }
 
 func (w *world) account(records *store.Store, name string, role store.Role) string {

@@ -155,6 +155,11 @@ func TestAnEarlierDatabase(t *testing.T) {
 		`INSERT INTO feeds (id, name, title, url, transport, fingerprint, segment_millis, list_size, public, enabled, created_at, updated_at, sound)
 			VALUES (1, 'gate', 'Gate', 'http://192.0.2.7/video?key=opensesame', 'auto', '', 2000, 9, 1, 1, '2026-11-01', '2026-11-01', 'on')`,
 		`INSERT INTO camera_requests (feed_id, name, method, target, body, at_connection) VALUES (1, 'set', 'POST', '/set?pin=opensesame', 'pass=opensesame', 1)`,
+		`INSERT INTO feeds (id, name, title, url, transport, fingerprint, segment_millis, list_size, public, enabled, created_at, updated_at)
+			VALUES (2, 'yard', 'Yard', 'rtsp://192.0.2.7/', 'auto', '', 2000, 9, 0, 1, '2026-11-01', '2026-11-01')`,
+		`INSERT INTO links (id, feed_id, name, sum, created_at) VALUES (7, 2, 'panel', x'0102', '2026-11-01')`,
+		`INSERT INTO accounts (id, name, role, hash, created_at) VALUES (1, 'engineer', 'engineer', x'00', '2026-11-01')`,
+		`INSERT INTO tokens (kind, sum, account_id, expires_at, created_at) VALUES ('session', x'03', 1, '2036-11-01', '2026-11-01')`,
 		`INSERT INTO events (at, feed, kind, code, text) VALUES ('2026-11-01', 'gate', 'state', '', 'live')`,
 	} {
 		require.NoError(t, s.Exec(sql))
@@ -170,6 +175,23 @@ func TestAnEarlierDatabase(t *testing.T) {
 	assert.Equal(t, 9, f.PlaylistLength)
 	assert.Equal(t, "on", f.Audio)
 	assert.Equal(t, 5000, f.AnswerMillis)
+	assert.Equal(t, "everyone", f.Audience, "it was public")
+	yard, err := s.Feed("yard")
+	require.NoError(t, err)
+	assert.Equal(t, "signed-in", yard.Audience)
+	links, err := s.Links("yard")
+	require.NoError(t, err)
+	require.Len(t, links, 1)
+	assert.Equal(t, []any{int64(7), int64(0), []byte{1, 2}}, []any{links[0].ID, links[0].KeyID, links[0].Sum})
+	require.NoError(t, s.SaveFeed(&yard), "what is not changed stays")
+	_, err = s.RemoveLink("yard", "panel")
+	require.NoError(t, err)
+	l := store.Link{Name: "panel"}
+	require.NoError(t, s.AddLink("yard", &l))
+	assert.Equal(t, int64(8), l.ID, "no ID comes twice")
+	sessions, err := s.Tokens(store.TokenSession, "engineer", time.Now())
+	require.NoError(t, err)
+	assert.Len(t, sessions, 1)
 	require.Len(t, f.Requests, 1)
 	assert.Equal(t, []string{"/set?pin=opensesame", "pass=opensesame"}, []string{f.Requests[0].Target, f.Requests[0].Body})
 	events, err := s.Events(store.EventQuery{Limit: 5})
