@@ -13,7 +13,7 @@ export GOFLAGS ?= -tags=$(CODEC_TAGS)
 
 export WEBOSTRUM_CODECS ?= $(CURDIR)/$(BIN)/webostrum-codecs
 
-.PHONY: help build demo test lint bench screenshots generate fuzz clean
+.PHONY: help build demo test engines lint bench screenshots generate fuzz clean
 
 help: ## list the targets
 	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/^([a-z]+):.*## (.*)/  make \1\t\2/' | expand -t 22
@@ -28,6 +28,10 @@ test: build $(STAMPS)/browser lint ## run every test
 	cd web && npm run --silent test
 	$(GO) test -timeout 10m -parallel 6 $(RACE) $$($(GO) list ./... | grep -v /e2e$$)
 	$(GO) test -timeout 10m -parallel 4 -v ./e2e
+
+engines: build ## test pages of other sites in Firefox and WebKitGTK, too
+	scripts/packages.sh engines
+	WEBOSTRUM_ENGINES=1 $(GO) test ./e2e -run OtherEngines -v
 
 lint: $(STAMPS)/node ## gofmt, go vet, staticcheck, tsc, oxlint
 	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || { echo "not formatted:"; gofmt -l $$(git ls-files '*.go'); exit 1; }

@@ -36,7 +36,7 @@ var layers = map[string][]string{
 	"station":         {"access", "core/", "ingest/", "ingest", "deliver/memfile", "transcode", "store", "station/", "wait", "barrier"},
 	"api":             {"access", "core/", "ingest/", "deliver/", "transcode", "station/", "store", "apitypes", "barrier"},
 	"client":          {"apitypes"},
-	"browser":         {},
+	"browser":         {"wait"},
 	"sim":             {"core/", "deliver/", "transcode", "sim/", "wait"},
 	"service":         {"api", "transcode", "core/fault", "deliver/viewers", "deliver/whep", "station", "store", "web"},
 	"wait":            {},

@@ -3,7 +3,7 @@ package access
 import (
 	"errors"
 	"fmt"
-	"net"
+	"net/netip"
 	"net/url"
 	"strconv"
 	"strings"
@@ -97,8 +97,8 @@ func hostPort(text string) (host, port string, err error) {
 		}
 	}
 	if inner, ok := strings.CutPrefix(host, "["); ok {
-		ip := net.ParseIP(strings.TrimSuffix(inner, "]"))
-		if ip == nil {
+		ip, err := netip.ParseAddr(strings.TrimSuffix(inner, "]"))
+		if err != nil || ip.Zone() != "" {
 			return "", "", errors.New("is not a host")
 		}
 		return "[" + ip.String() + "]", port, nil

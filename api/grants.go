@@ -20,10 +20,7 @@ type grants struct {
 	kick chan struct{}
 }
 
-const (
-	lookThrough  = time.Minute
-	longestTimer = 24 * time.Hour // what goes on for longer is looked through anyway
-)
+const lookThrough = time.Minute
 
 func newGrants() *grants {
 	return &grants{all: make(map[*grant]struct{}), kick: make(chan struct{}, 1)}
@@ -38,8 +35,8 @@ func (g *grants) add(until time.Time, still func() bool, end func()) (done func(
 	g.all[it] = struct{}{}
 	g.mu.Unlock()
 	stop := func() bool { return false }
-	if left := time.Until(until); !until.IsZero() && left < longestTimer {
-		stop = time.AfterFunc(left, g.changed).Stop
+	if !until.IsZero() {
+		stop = time.AfterFunc(time.Until(until), g.changed).Stop
 	}
 	return func() {
 		stop()

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 	"time"
@@ -239,6 +240,9 @@ func (a *API) renewLinkKey(ctx context.Context, in *struct{ Body apitypes.NewLin
 	k, err := a.store.AddLinkKey()
 	if err != nil {
 		return nil, answerFor(err)
+	}
+	if k.ID > math.MaxUint16 {
+		return nil, answerFor(fmt.Errorf("there have been as many keys as there can be: %d", k.ID))
 	}
 	a.links.AddKey(uint16(k.ID), k.Secret)
 	what := "links are signed by another key from now on"

@@ -68,6 +68,9 @@ func (a *API) newSecond(ctx context.Context, _ *struct{}) (*struct{ Body apitype
 func (a *API) setSecond(ctx context.Context, in *struct{ Body apitypes.SecondCode }) (*struct{}, error) {
 	who := callerOf(ctx)
 	now := time.Now()
+	if in.Body.Secret != "" && len(who.account.SecondSealed) > 0 {
+		return nil, refused("secret", "there is a second factor already: take it away by a code of it first")
+	}
 	settle, wait := a.throttle.reserve(who.from, who.account.Name, true, now)
 	if wait > 0 {
 		_, p := tooOften(wait)

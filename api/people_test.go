@@ -64,6 +64,8 @@ func TestASecondFactor(t *testing.T) {
 	require.Empty(t, problem, "nothing has changed yet")
 	require.Equal(t, 204, set(apitypes.SecondCode{Secret: made.Secret, Code: code(0)}))
 
+	assert.Equal(t, 422, set(apitypes.SecondCode{Secret: "JBSWY3DPEHPK3PXP", Code: "000000"}), "another one only after this was taken away")
+
 	res, _ = w.do("GET", "/api/v1/me", "", nil, "Cookie", other)
 	assert.Equal(t, 401, res.StatusCode, "other sessions ended")
 	res, text = w.do("GET", "/api/v1/me", "", nil, "Cookie", cookie)

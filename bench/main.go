@@ -51,6 +51,7 @@ func run(only string) error {
 		{"intake", intake}, {"serving", serving}, {"memory", memory}, {"hub", publishing},
 		{"viewers", viewing}, {"transcoding", transcoding}, {"flat", flat},
 		{"delay", delays}, {"joining", joining}, {"peers", peering}, {"lip sync", lipSync},
+		{"links", checkingLinks}, {"script", scriptToFrame}, {"wall", wall},
 	}
 	var all []result
 	for _, m := range measurements {
@@ -110,6 +111,10 @@ How it is measured:
   What is compared is processor time of the sending process for each byte that came.
 - Audio beside its picture: the demo's scene clicks and flashes at each full second. A script in headless Chromium finds the click in the samples and the flash in
   the pixels, whose brightness tells how long ago it began. The median of 17 seconds counts, after eight in which the browser settles.
+- Links: a text is looked up among 10,000 as a request does it; the limit is the HMAC-SHA256 over as many bytes, with a hash that is kept.
+- The player's script: a page adds the script, then the element, and waits for the first frame that the browser reports; seven times by turns from another host name
+  and port, and from a page of the service's own, where the script has another address each time.
+- Wall: user and system time of all of headless Chromium's processes for 20 s, which decodes and draws without a graphics processor.
 - Memory of the worker: its resident memory while it is given ten minutes of film as fast as it takes it.
 `
 

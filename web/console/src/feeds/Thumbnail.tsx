@@ -8,7 +8,7 @@ const every = 10_000;
 /** The feed's latest still. It stays while the next one is on its way, or does not come. */
 export function Thumbnail({ feed }: { feed: Feed }) {
   const live = feed.state === "live";
-  const src = useStill(feed.name, live);
+  const src = useStill(feed.name, live && Boolean(feed.deliveries?.includes("still")));
   return (
     <Box sx={{ aspectRatio: "16 / 9", borderRadius: 1, overflow: "hidden", bgcolor: "action.hover", opacity: live ? 1 : 0.45 }}>
       {src && <Box component="img" src={src} alt="" sx={{ width: "100%", height: "100%", objectFit: "cover", display: "block" }} />}
