@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"sync"
 	"testing"
 	"time"
 
@@ -265,4 +266,25 @@ func TestKnownClientsAreBounded(t *testing.T) {
 	assert.False(t, s.KnowsClient("engineer", "192.0.2.9"), "the oldest went")
 	assert.True(t, s.KnowsClient("engineer", "192.0.2.10"))
 	assert.False(t, s.KnowsClient("other", "192.0.2.10"))
+}
+
+// TestTransactionsWaitForEachOther: those that read before they write are not refused when
+// another one writes meanwhile.
+func TestTransactionsWaitForEachOther(t *testing.T) {
+	s := open(t, t.TempDir())
+	for i := range 3 {
+		_, err := s.AddAccount(fmt.Sprintf("engineer-%d", i), store.RoleEngineer, "secret words")
+		require.NoError(t, err)
+	}
+	var all sync.WaitGroup
+	for worker := range 6 {
+		all.Go(func() {
+			for i := range 40 {
+				name := fmt.Sprintf("viewer-%d-%d", worker, i)
+				assert.ErrorIs(t, s.RemoveAccount(name), store.ErrNotFound)
+				assert.NoError(t, s.AddEvent(&store.Event{At: time.Now(), Text: name}))
+			}
+		})
+	}
+	all.Wait()
 }

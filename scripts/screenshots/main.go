@@ -63,6 +63,9 @@ func run(out, only string) error {
 	if err := addRenditions(data); err != nil {
 		return err
 	}
+	if err := addPeople(data); err != nil {
+		return err
+	}
 	if err := s.pages(); err != nil {
 		return err
 	}
@@ -105,6 +108,32 @@ func addRenditions(data string) error {
 	return nil
 }
 
+// addPeople gives the page of people somebody to show.
+func addPeople(data string) error {
+	local, err := service.ReadLocal(data)
+	if err != nil {
+		return err
+	}
+	c, ctx := client.New(local.Address, local.Token), context.Background()
+	for _, a := range []apitypes.NewAccount{
+		{Name: "night-shift", Role: "viewer", Password: "seven-otters-at-dawn", Feeds: []string{"winch-room"}},
+		{Name: "ticket-hall", Role: "panel", Password: "seven-otters-at-dusk", Feeds: []string{"lower-station", "upper-station"}},
+	} {
+		if _, err := c.AddAccount(ctx, a); err != nil {
+			return err
+		}
+	}
+	if _, err := c.AddLink(ctx, "winch-room", apitypes.NewLink{Name: "town-hall", LinkSettings: apitypes.LinkSettings{Sites: []string{"townhall.example"}, Most: 20}}); err != nil {
+		return err
+	}
+	for _, t := range []apitypes.NewToken{{Name: "dashboards", Scope: "metrics"}, {Name: "weather page", Scope: "media", Feeds: []string{"summit-mast"}}} {
+		if _, err := c.AddToken(ctx, t); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 func (s *shooter) wanted(name string) bool { return s.only == "" || strings.Contains(name, s.only) }
 
 // shoot opens a page, does what is to be done there, waits for what must be on
@@ -134,14 +163,15 @@ func (s *shooter) shoot(name, path, until string, do ...func() error) error {
 }
 
 const (
-	playing   = `document.querySelector("webostrum-player")?.dataset.status === "playing" && Number(document.querySelector("webostrum-player").dataset.delay) > 0`
-	feedRow   = `[...document.querySelectorAll("a")].some(a => a.textContent.includes("Lower station") && a.textContent.includes("Mbit/s"))`
-	reported  = `document.body.textContent.includes("It works")`
-	pictured  = `[...document.querySelectorAll("img[src*='still.jpg']")].length >= 3`
-	made      = `/running · [0-9.]+ % of a core/.test(document.body.textContent)`
-	previewed = `document.querySelector("[aria-label='Preview small']")`
-	preview   = previewed + `.click()`
-	details   = `document.querySelector("webostrum-player").shadowRoot.querySelector("[aria-label=Details]").click()`
+	playing    = `document.querySelector("webostrum-player")?.dataset.status === "playing" && Number(document.querySelector("webostrum-player").dataset.delay) > 0`
+	allPlaying = `[...document.querySelectorAll("webostrum-player")].every(p => p.state === "playing")`
+	feedRow    = `[...document.querySelectorAll("a")].some(a => a.textContent.includes("Lower station") && a.textContent.includes("Mbit/s"))`
+	reported   = `document.body.textContent.includes("It works")`
+	pictured   = `[...document.querySelectorAll("img[src*='still.jpg']")].length >= 3`
+	made       = `/running · [0-9.]+ % of a core/.test(document.body.textContent)`
+	previewed  = `document.querySelector("[aria-label='Preview small']")`
+	preview    = previewed + `.click()`
+	details    = `document.querySelector("webostrum-player").shadowRoot.querySelector("[aria-label=Details]").click()`
 )
 
 func (s *shooter) pages() error {
@@ -183,6 +213,16 @@ func (s *shooter) pages() error {
 		func() error {
 			return s.shoot("clock", "/clock", `document.querySelector("#check").textContent.includes("good to")`)
 		},
+		func() error { return s.shoot("wall", "/wall", allPlaying, wait(2*time.Second)) },
+		func() error {
+			open := func() error { return s.page.Press("Put it into a page") }
+			return s.shoot("embed", "/feeds/lower-station", `document.querySelector("[data-snippet]")`, open, wait(6*time.Second))
+		},
+		func() error {
+			open := func() error { return s.page.Press("Change who may watch") }
+			return s.shoot("audience", "/feeds/winch-room", `document.querySelector("[role=radiogroup]")`, open)
+		},
+		func() error { return s.shoot("people", "/people", `document.querySelectorAll("li").length > 4`) },
 		func() error { return s.shoot("events", "/events", `document.querySelectorAll("li time").length > 2`) },
 		s.page.Phone,
 		func() error { return s.shoot("feed-phone-dark", "/feeds/lower-station", playing) },
