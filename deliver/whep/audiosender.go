@@ -46,9 +46,7 @@ func (z *audioSender) run(ctx context.Context) {
 			z.session.cancel()
 			return
 		}
-		if z.send(s) != nil {
-			return
-		}
+		z.send(s)
 	}
 }
 
@@ -60,7 +58,8 @@ func (z *audioSender) length() int64 {
 	return 0
 }
 
-func (z *audioSender) send(s *media.Sample) error {
+// send sends a unit; packets that cannot be sent are lost, see sender.write.
+func (z *audioSender) send(s *media.Sample) {
 	z.lag.add(time.Since(s.Captured))
 	if z.last != nil && z.last.Epoch != s.Epoch {
 		// The stream begins anew: the stamps go on as time did.
@@ -75,16 +74,14 @@ func (z *audioSender) send(s *media.Sample) error {
 		z.packets++
 		z.bytes += uint64(len(payload))
 		z.session.stats.bytes.Add(uint64(len(payload)))
-		if err := z.track.write(&h, extensions{}, payload); err != nil {
-			return err
-		}
+		_ = z.track.write(&h, extensions{}, payload)
 	}
 	now := time.Now()
 	if now.Sub(z.reported) < reportEvery {
-		return nil
+		return
 	}
 	z.reported = now
-	return z.session.report(z.track, s, stamp, z.packets, z.bytes)
+	z.session.report(z.track, s, stamp, z.packets, z.bytes)
 }
 
 // Audio is the audio that a session sends.

@@ -123,9 +123,7 @@ func (z *sender) send(ctx context.Context, s *media.Sample, fresh bool) error {
 		z.mu.Lock()
 		z.sent[p.sequence%history] = p
 		z.mu.Unlock()
-		if err := z.write(p); err != nil {
-			return err
-		}
+		z.write(p)
 		if err := z.pace(ctx, len(payload)); err != nil {
 			return err
 		}
@@ -138,7 +136,8 @@ func (z *sender) send(ctx context.Context, s *media.Sample, fresh bool) error {
 		z.mark = Mark{z.stamp, s.Captured}
 		z.mu.Unlock()
 	}
-	return z.report(s)
+	z.report(s)
+	return nil
 }
 
 // step moves the stamp on: as the samples do at the live edge, and before it as time
@@ -158,11 +157,13 @@ func (z *sender) step(s *media.Sample, fresh bool, now time.Time) {
 	z.at = now
 }
 
-func (z *sender) write(p packet) error {
+// write sends a packet. One that cannot be sent is lost, as others are on the way: while ICE
+// begins anew the old way is closed already. A connection that is broken shows by its state.
+func (z *sender) write(p packet) {
 	h := prtp.Header{SequenceNumber: p.sequence, Timestamp: p.stamp, Marker: p.marker}
 	z.session.stats.packets.Add(1)
 	z.session.stats.bytes.Add(uint64(len(p.payload)))
-	return z.session.track.write(&h, p.extensions, p.payload)
+	_ = z.session.track.write(&h, p.extensions, p.payload)
 }
 
 // pace waits a little after so many bytes.
@@ -187,7 +188,7 @@ func (z *sender) repeat(nack *rtcp.TransportLayerNack) {
 		for _, sequence := range pair.PacketList() {
 			if p, ok := z.again(sequence); ok {
 				z.session.stats.repeated.Add(1)
-				_ = z.write(p) // a broken connection shows elsewhere
+				z.write(p)
 			}
 		}
 	}
@@ -209,19 +210,19 @@ func (z *sender) again(sequence uint16) (packet, bool) {
 }
 
 // report tells the viewer when pictures were taken.
-func (z *sender) report(s *media.Sample) error {
+func (z *sender) report(s *media.Sample) {
 	now := time.Now()
 	if !z.live || now.Sub(z.reported) < reportEvery {
-		return nil
+		return
 	}
 	z.reported = now
-	return z.session.report(z.session.track, s, z.stamp, z.session.stats.packets.Load(), z.session.stats.bytes.Load())
+	z.session.report(z.session.track, s, z.stamp, z.session.stats.packets.Load(), z.session.stats.bytes.Load())
 }
 
 // report sends a sender report: a sample of a track was taken at the time that its
-// stamp stands for (RFC 3550, 6.4.1).
-func (s *Session) report(t *track, sample *media.Sample, stamp uint32, packets, bytes uint64) error {
-	return s.pc.WriteRTCP([]rtcp.Packet{&rtcp.SenderReport{
+// stamp stands for (RFC 3550, 6.4.1). One that cannot be sent is lost, like a packet.
+func (s *Session) report(t *track, sample *media.Sample, stamp uint32, packets, bytes uint64) {
+	_ = s.pc.WriteRTCP([]rtcp.Packet{&rtcp.SenderReport{
 		SSRC: t.id(), NTPTime: rtp.ToNTP(sample.Captured), RTPTime: stamp, PacketCount: uint32(packets), OctetCount: uint32(bytes),
 	}})
 }
