@@ -20,7 +20,7 @@ func (a *app) link() *cli.Command {
 		Commands: []*cli.Command{
 			{
 				Name: "add", Usage: "make a link: link add FEED NAME", Arguments: partArgs("NAME"), OnUsageError: usageError, Flags: append(linkFlags(), outputFlag()),
-				Action: a.withPart("name", func(ctx context.Context, c *cli.Command, cl *client.Client, feed, name string) error {
+				Action: a.withPart(func(ctx context.Context, c *cli.Command, cl *client.Client, feed, name string) error {
 					in := apitypes.NewLink{Name: name}
 					if err := linkSettings(c, &in.LinkSettings, time.Now()); err != nil {
 						return err
@@ -124,7 +124,7 @@ func longDuration(text string) (time.Duration, error) {
 	}
 	d, err := time.ParseDuration(text)
 	if err != nil || d <= 0 {
-		return 0, usagef("%q is not so long: write it like 90m, 12h or 30d", text)
+		return 0, usagef("%q is no length of time: write it like 90m, 12h or 30d", text)
 	}
 	return d, nil
 }
@@ -144,7 +144,7 @@ func listed(c *cli.Command, flag string) []string {
 
 // withLink is withPart for a link that is there.
 func (a *app) withLink(action func(context.Context, *cli.Command, *client.Client, apitypes.Link) error) cli.ActionFunc {
-	return a.withPart("name", func(ctx context.Context, c *cli.Command, cl *client.Client, feed, name string) error {
+	return a.withPart(func(ctx context.Context, c *cli.Command, cl *client.Client, feed, name string) error {
 		list, err := cl.Links(ctx, feed)
 		if err != nil {
 			return err

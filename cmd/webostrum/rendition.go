@@ -18,11 +18,11 @@ func partArgs(what string) []cli.Argument {
 }
 
 // withPart finds both names and the service for an action on a part of a feed.
-func (a *app) withPart(what string, action func(ctx context.Context, c *cli.Command, cl *client.Client, feed, part string) error) cli.ActionFunc {
+func (a *app) withPart(action func(ctx context.Context, c *cli.Command, cl *client.Client, feed, part string) error) cli.ActionFunc {
 	return func(ctx context.Context, c *cli.Command) error {
 		feed, part := c.StringArg("feed"), c.StringArg("part")
 		if feed == "" || part == "" {
-			return usagef("give the feed's name and the %s's: webostrum %s FEED %s", what, c.FullName()[len("webostrum "):], strings.ToUpper(what))
+			return usagef("this needs the feed's name and one more: %s FEED NAME", c.FullName())
 		}
 		if c.Args().Present() {
 			return usagef("%q is one thing too many; flags come before the names", c.Args().First())
@@ -61,7 +61,7 @@ func (a *app) renditionAdd() *cli.Command {
 	return &cli.Command{
 		Name: "add", Usage: "add a rendition: rendition add FEED NAME", OnUsageError: usageError, Arguments: partArgs("NAME"),
 		Flags: append(renditionFlags(), &cli.StringFlag{Name: "codec", Usage: "H264 for HLS or JPEG for Motion JPEG", Value: "H264"}),
-		Action: a.withPart("name", func(ctx context.Context, c *cli.Command, cl *client.Client, feed, name string) error {
+		Action: a.withPart(func(ctx context.Context, c *cli.Command, cl *client.Client, feed, name string) error {
 			r, err := cl.AddRendition(ctx, feed, apitypes.NewRendition{
 				Name: name, Codec: strings.ToUpper(c.String("codec")), Size: c.String("size"), FrameRate: c.Float("rate"), BitRate: c.Int("bit-rate"),
 				KeyframeSeconds: c.Float("keyframes"), Profile: c.String("profile"), Quality: c.Int("quality"),
@@ -78,7 +78,7 @@ func (a *app) renditionAdd() *cli.Command {
 func (a *app) renditionEdit() *cli.Command {
 	return &cli.Command{
 		Name: "edit", Usage: "change a rendition; what is not given stays", OnUsageError: usageError, Arguments: partArgs("NAME"), Flags: renditionFlags(),
-		Action: a.withPart("name", func(ctx context.Context, c *cli.Command, cl *client.Client, feed, name string) error {
+		Action: a.withPart(func(ctx context.Context, c *cli.Command, cl *client.Client, feed, name string) error {
 			change := apitypes.RenditionChange{
 				Size: given(c, "size", c.String("size")), FrameRate: given(c, "rate", c.Float("rate")), BitRate: given(c, "bit-rate", c.Int("bit-rate")),
 				KeyframeSeconds: given(c, "keyframes", c.Float("keyframes")), Profile: given(c, "profile", c.String("profile")),
@@ -102,7 +102,7 @@ func (a *app) renditionEdit() *cli.Command {
 func (a *app) partRemove(usage, gone string, remove func(*client.Client, context.Context, string, string) error) *cli.Command {
 	return &cli.Command{
 		Name: "remove", Usage: usage, OnUsageError: usageError, Arguments: partArgs("NAME"),
-		Action: a.withPart("name", func(ctx context.Context, _ *cli.Command, cl *client.Client, feed, part string) error {
+		Action: a.withPart(func(ctx context.Context, _ *cli.Command, cl *client.Client, feed, part string) error {
 			if err := remove(cl, ctx, feed, part); err != nil {
 				return err
 			}

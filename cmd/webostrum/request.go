@@ -29,7 +29,7 @@ func (a *app) requestAdd() *cli.Command {
 			outputFlag(),
 		},
 		Arguments: append(partArgs("NAME"), &cli.StringArg{Name: "target", UsageText: "TARGET"}),
-		Action: a.withPart("name", func(ctx context.Context, c *cli.Command, cl *client.Client, feed, name string) error {
+		Action: a.withPart(func(ctx context.Context, c *cli.Command, cl *client.Client, feed, name string) error {
 			target := c.StringArg("target")
 			if target == "" {
 				return usagef("what is asked for? webostrum camera-request add %s %s \"/settings?size=640x360\"", feed, name)
@@ -74,7 +74,7 @@ func (a *app) requestList() *cli.Command {
 func (a *app) requestRun() *cli.Command {
 	return &cli.Command{
 		Name: "run", Usage: "send a request now", Flags: []cli.Flag{outputFlag()}, Arguments: partArgs("NAME"), OnUsageError: usageError,
-		Action: a.withPart("name", func(ctx context.Context, c *cli.Command, cl *client.Client, feed, name string) error {
+		Action: a.withPart(func(ctx context.Context, c *cli.Command, cl *client.Client, feed, name string) error {
 			answer, err := cl.RunRequest(ctx, feed, name)
 			if err != nil {
 				return err
