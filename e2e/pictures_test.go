@@ -213,7 +213,7 @@ func TestStillCommand(t *testing.T) {
 	assert.Equal(t, 3, code, out)
 	out, code = w.cli("link", "add", feed, "panel")
 	require.Zero(t, code, out)
-	assert.Equal(t, 3, strings.Count(out, "/link/"))
+	assert.Equal(t, 6, strings.Count(out, "/link/"), "two pages and four media")
 	_, _, err = client.New(w.url(""), "forged").Still(context.Background(), feed, nil)
 	assert.Error(t, err)
 }
