@@ -114,7 +114,7 @@ func TestFallingBack(t *testing.T) {
 	const noSource = `delete window.MediaSource; delete window.ManagedMediaSource; delete window.WebKitMediaSource;`
 	const noHLS = `HTMLMediaElement.prototype.canPlayType = () => "";`
 	for _, tt := range []struct{ name, before, query, method, why string }{
-		{"WebRTC is off", "", "prefer=delay", "HLS, by script", "WebRTC is switched off here"},
+		{"WebRTC is off", "", "prefer=delay", "HLS, by script", "this feed is not given by WebRTC"},
 		{"no MediaSource", noSource, "", "HLS, by the browser", "it plays everywhere"},
 		{"no HLS at all", noSource + noHLS, "", "Motion JPEG", "this browser plays no HLS"},
 		{"no WebRTC in the browser", `delete window.RTCPeerConnection;`, "within=0.3", "HLS, by script", "this browser has no WebRTC"},

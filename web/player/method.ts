@@ -64,10 +64,9 @@ const nameOf: Record<MethodKey, string> = { webrtc: "WebRTC", hls: "HLS", pictur
 
 /** Says why a method cannot be had at all, from the feed or by the engine, or null. */
 export function missing(key: MethodKey, video: HTMLVideoElement, deliveries: readonly string[]): string | null {
-  if (!deliveries.includes(deliveryOf[key])) return `this feed is not given by ${nameOf[key]}`;
-  if (key === "webrtc") return hasWebRTC() ? null : "this browser has no WebRTC";
+  if (key === "webrtc" && !hasWebRTC()) return "this browser has no WebRTC";
   if (key === "hls" && !hasMediaSource() && video.canPlayType(hlsType) === "") return "this browser plays no HLS";
-  return null;
+  return deliveries.includes(deliveryOf[key]) ? null : `this feed is not given by ${nameOf[key]}`;
 }
 
 /** Starts to play by a method. */
