@@ -31,7 +31,7 @@ export class WebostrumPlayer extends HTMLElement {
     const root = this.shadowRoot ?? this.attachShadow({ mode: "open" });
     const style = document.createElement("style");
     style.textContent = styles;
-    this.parts = controls(this.title_, {
+    this.parts = controls(this.shownTitle, {
       toggle: () => void (this.paused ? this.play() : this.pause()),
       keys: this.getAttribute("keys") === "page" ? document : null,
       withAudio: this.getAttribute("audio") === "on",
@@ -62,7 +62,7 @@ export class WebostrumPlayer extends HTMLElement {
 
   attributeChangedCallback(name: string, before: string | null, after: string | null): void {
     if (!this.isConnected || before === after || this.parts === null) return;
-    if (name === "label") this.parts.setLabel(this.title_);
+    if (name === "label") this.parts.setLabel(this.shownTitle);
     else if (name === "controls" || name === "fit") this.look();
     else if (this.session !== null || !this.held) this.begin();
   }
@@ -143,7 +143,7 @@ export class WebostrumPlayer extends HTMLElement {
     else this.setAttribute(attribute, value);
   }
 
-  private get title_(): string {
+  private get shownTitle(): string {
     return this.getAttribute("label") ?? this.feed ?? "Camera";
   }
 

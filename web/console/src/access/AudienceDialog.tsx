@@ -1,9 +1,4 @@
 import Autocomplete from "@mui/material/Autocomplete";
-import Button from "@mui/material/Button";
-import Dialog from "@mui/material/Dialog";
-import DialogActions from "@mui/material/DialogActions";
-import DialogContent from "@mui/material/DialogContent";
-import DialogTitle from "@mui/material/DialogTitle";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import Radio from "@mui/material/Radio";
 import RadioGroup from "@mui/material/RadioGroup";
@@ -12,11 +7,11 @@ import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState, type FormEvent } from "react";
+import { useState } from "react";
 
 import { client, dataOf, problemOf, type Feed } from "../api/client";
 import { accountsQuery, feedsQuery } from "../api/queries";
-import { ProblemBox } from "../parts/ProblemBox";
+import { FormDialog } from "../parts/FormDialog";
 import { audiences, deliveries, listOf, type Delivery, type Who } from "./audiences";
 
 /** Changes who may watch a feed, where, and by what. */
@@ -42,76 +37,60 @@ export function AudienceDialog({ feed, onClose }: { feed: Feed; onClose: () => v
     },
   });
   const problem = save.isError ? problemOf(save.error) : undefined;
-  const submit = (e: FormEvent) => {
-    e.preventDefault();
-    save.mutate();
-  };
   const options = (accounts.data ?? []).filter((a) => a.role !== "engineer").map((a) => a.name);
   return (
-    <Dialog open onClose={onClose} fullWidth maxWidth="sm" slotProps={{ paper: { component: "form", onSubmit: submit } }}>
-      <DialogTitle>Who may watch “{feed.title}”</DialogTitle>
-      <DialogContent>
-        <Stack spacing={2.5}>
-          <RadioGroup value={who} onChange={(_, v) => setWho(v as Who)} aria-label="Who may watch">
-            {audiences.map((a) => (
-              <FormControlLabel
-                key={a.who}
-                value={a.who}
-                control={<Radio size="small" />}
-                sx={{ alignItems: "start", mb: 0.5 }}
-                label={
-                  <Stack sx={{ pt: 0.75 }}>
-                    <Typography variant="body2" sx={{ fontWeight: 600 }}>
-                      {a.label}
-                    </Typography>
-                    <Typography variant="body2" color="textSecondary">
-                      {a.means}
-                    </Typography>
-                  </Stack>
-                }
-              />
-            ))}
-          </RadioGroup>
-          <Autocomplete
-            multiple
-            options={options}
-            value={named}
-            onChange={(_, list) => setNamed(list)}
-            renderInput={(p) => (
-              <TextField {...p} label="Accounts that may watch as well" error={Boolean(problem?.fields["audience.accounts"])} helperText={problem?.fields["audience.accounts"] ?? "Panels always have to stand here"} />
-            )}
+    <FormDialog title={`Who may watch “${feed.title}”`} action="Save" pending={save.isPending} problem={problem} onSubmit={() => save.mutate()} onClose={onClose}>
+      <RadioGroup value={who} onChange={(_, v) => setWho(v as Who)} aria-label="Who may watch">
+        {audiences.map((a) => (
+          <FormControlLabel
+            key={a.who}
+            value={a.who}
+            control={<Radio size="small" />}
+            sx={{ alignItems: "start", mb: 0.5 }}
+            label={
+              <Stack sx={{ pt: 0.75 }}>
+                <Typography variant="body2" sx={{ fontWeight: 600 }}>
+                  {a.label}
+                </Typography>
+                <Typography variant="body2" color="textSecondary">
+                  {a.means}
+                </Typography>
+              </Stack>
+            }
           />
-          <TextField
-            label="Sites whose pages may show it"
-            value={sites}
-            onChange={(e) => setSites(e.target.value)}
-            multiline
-            minRows={2}
-            placeholder={"example.org\n*.example.org"}
-            error={Boolean(problem?.fields.sites)}
-            helperText={problem?.fields.sites ?? "One a line, such as example.org, *.example.org or https://example.org:8443; empty for all"}
-          />
-          <Stack>
-            <Typography variant="subtitle2">Given by</Typography>
-            <Stack direction="row" useFlexGap sx={{ flexWrap: "wrap", columnGap: 1 }}>
-              {deliveries.map((d) => (
-                <FormControlLabel
-                  key={d.key}
-                  control={<Switch size="small" checked={!off.includes(d.key)} onChange={(_, on) => setOff(on ? off.filter((k) => k !== d.key) : [...off, d.key])} />}
-                  label={d.label}
-                />
-              ))}
-            </Stack>
-          </Stack>
-          {problem && <ProblemBox problem={problem} />}
+        ))}
+      </RadioGroup>
+      <Autocomplete
+        multiple
+        options={options}
+        value={named}
+        onChange={(_, list) => setNamed(list)}
+        renderInput={(p) => (
+          <TextField {...p} label="Accounts that may watch as well" error={Boolean(problem?.fields["audience.accounts"])} helperText={problem?.fields["audience.accounts"] ?? "Panels always have to stand here"} />
+        )}
+      />
+      <TextField
+        label="Sites whose pages may show it"
+        value={sites}
+        onChange={(e) => setSites(e.target.value)}
+        multiline
+        minRows={2}
+        placeholder={"example.org\n*.example.org"}
+        error={Boolean(problem?.fields.sites)}
+        helperText={problem?.fields.sites ?? "One a line, such as example.org, *.example.org or https://example.org:8443; empty for all"}
+      />
+      <Stack>
+        <Typography variant="subtitle2">Given by</Typography>
+        <Stack direction="row" useFlexGap sx={{ flexWrap: "wrap", columnGap: 1 }}>
+          {deliveries.map((d) => (
+            <FormControlLabel
+              key={d.key}
+              control={<Switch size="small" checked={!off.includes(d.key)} onChange={(_, on) => setOff(on ? off.filter((k) => k !== d.key) : [...off, d.key])} />}
+              label={d.label}
+            />
+          ))}
         </Stack>
-      </DialogContent>
-      <DialogActions>
-        <Button onClick={onClose}>Cancel</Button>
-        <Button type="submit" variant="contained" loading={save.isPending}>
-          Save
-        </Button>
-      </DialogActions>
-    </Dialog>
+      </Stack>
+    </FormDialog>
   );
 }

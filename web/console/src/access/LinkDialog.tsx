@@ -1,17 +1,11 @@
-import Button from "@mui/material/Button";
-import Dialog from "@mui/material/Dialog";
-import DialogActions from "@mui/material/DialogActions";
-import DialogContent from "@mui/material/DialogContent";
-import DialogTitle from "@mui/material/DialogTitle";
 import MenuItem from "@mui/material/MenuItem";
-import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState, type FormEvent } from "react";
+import { useState } from "react";
 
 import { client, dataOf, problemOf, type Feed, type FeedLink } from "../api/client";
 import { linksQuery } from "../api/queries";
-import { ProblemBox } from "../parts/ProblemBox";
+import { FormDialog } from "../parts/FormDialog";
 import { deliveries, listOf, type Delivery } from "./audiences";
 import { localTime } from "./times";
 
@@ -56,49 +50,33 @@ export function LinkDialog({ feed, link, onClose, onDone }: LinkDialogProps) {
   });
   const problem = save.isError ? problemOf(save.error) : undefined;
   const field = (name: string, hint: string) => ({ error: Boolean(problem?.fields[name]), helperText: problem?.fields[name] ?? hint });
-  const submit = (e: FormEvent) => {
-    e.preventDefault();
-    save.mutate();
-  };
   return (
-    <Dialog open onClose={onClose} fullWidth maxWidth="xs" slotProps={{ paper: { component: "form", onSubmit: submit } }}>
-      <DialogTitle>{link ? `Link “${link.name}”` : `A link for “${feed.title}”`}</DialogTitle>
-      <DialogContent>
-        <Stack spacing={2} sx={{ pt: 1 }}>
-          {!link && <TextField label="What it is for" value={values.name} onChange={(e) => put({ name: e.target.value })} required autoFocus {...field("name", "Small letters, digits and hyphens, such as town-hall")} />}
-          <TextField
-            label="Ends"
-            type="datetime-local"
-            value={values.ends}
-            onChange={(e) => put({ ends: e.target.value })}
-            slotProps={{ inputLabel: { shrink: true } }}
-            {...field("ends", "Empty: when somebody ends it")}
-          />
-          <TextField label="Only on these sites" value={values.sites} onChange={(e) => put({ sites: e.target.value })} {...field("sites", "Such as example.org; empty for those of the feed")} />
-          <TextField
-            select
-            label="Opens"
-            value={values.only}
-            onChange={(e) => put({ only: e.target.value as unknown as Delivery[] })}
-            slotProps={{ select: { multiple: true, displayEmpty: true, renderValue: (v) => (v as string[]).join(", ") || "all that the feed gives" }, inputLabel: { shrink: true } }}
-            {...field("deliveries", "")}
-          >
-            {deliveries.map((d) => (
-              <MenuItem key={d.key} value={d.key}>
-                {d.label}
-              </MenuItem>
-            ))}
-          </TextField>
-          <TextField label="Viewers at a time" type="number" value={values.most} onChange={(e) => put({ most: e.target.value })} slotProps={{ htmlInput: { min: 0 } }} {...field("most", "Empty: no limit of its own")} />
-          {problem && <ProblemBox problem={problem} />}
-        </Stack>
-      </DialogContent>
-      <DialogActions>
-        <Button onClick={onClose}>Cancel</Button>
-        <Button type="submit" variant="contained" loading={save.isPending}>
-          {link ? "Save" : "Make the link"}
-        </Button>
-      </DialogActions>
-    </Dialog>
+    <FormDialog title={link ? `Link “${link.name}”` : `A link for “${feed.title}”`} action={link ? "Save" : "Make the link"} pending={save.isPending} problem={problem} width="xs" onSubmit={() => save.mutate()} onClose={onClose}>
+      {!link && <TextField label="What it is for" value={values.name} onChange={(e) => put({ name: e.target.value })} required autoFocus {...field("name", "Small letters, digits and hyphens, such as town-hall")} />}
+      <TextField
+        label="Ends"
+        type="datetime-local"
+        value={values.ends}
+        onChange={(e) => put({ ends: e.target.value })}
+        slotProps={{ inputLabel: { shrink: true } }}
+        {...field("ends", "Empty: when somebody ends it")}
+      />
+      <TextField label="Only on these sites" value={values.sites} onChange={(e) => put({ sites: e.target.value })} {...field("sites", "Such as example.org; empty for those of the feed")} />
+      <TextField
+        select
+        label="Opens"
+        value={values.only}
+        onChange={(e) => put({ only: e.target.value as unknown as Delivery[] })}
+        slotProps={{ select: { multiple: true, displayEmpty: true, renderValue: (v) => (v as string[]).join(", ") || "all that the feed gives" }, inputLabel: { shrink: true } }}
+        {...field("deliveries", "")}
+      >
+        {deliveries.map((d) => (
+          <MenuItem key={d.key} value={d.key}>
+            {d.label}
+          </MenuItem>
+        ))}
+      </TextField>
+      <TextField label="Viewers at a time" type="number" value={values.most} onChange={(e) => put({ most: e.target.value })} slotProps={{ htmlInput: { min: 0 } }} {...field("most", "Empty: no limit of its own")} />
+    </FormDialog>
   );
 }

@@ -1,16 +1,10 @@
-import Button from "@mui/material/Button";
-import Dialog from "@mui/material/Dialog";
-import DialogActions from "@mui/material/DialogActions";
-import DialogContent from "@mui/material/DialogContent";
-import DialogTitle from "@mui/material/DialogTitle";
-import Stack from "@mui/material/Stack";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState, type FormEvent } from "react";
+import { useState } from "react";
 
 import { client, dataOf, problemOf, type Feed, type FeedChange } from "../api/client";
 import { feedsQuery } from "../api/queries";
+import { FormDialog } from "../parts/FormDialog";
 import { CameraFields, DeliveryFields, PictureFields, cameraBody, deliveryBody, emptyCamera, pictureBody, type CameraValues, type DeliveryValues, type PictureValues } from "../add/fields";
-import { ProblemBox } from "../parts/ProblemBox";
 
 /** Credentials are never shown again: left empty, they stay. */
 function changes(feed: Feed, camera: CameraValues, delivery: DeliveryValues, pictures: PictureValues): FeedChange {
@@ -58,27 +52,11 @@ export function EditDialog({ feed, onClose }: { feed: Feed; onClose: () => void 
     },
   });
   const problem = save.isError ? problemOf(save.error) : undefined;
-  const submit = (e: FormEvent) => {
-    e.preventDefault();
-    save.mutate();
-  };
   return (
-    <Dialog open onClose={onClose} fullWidth maxWidth="sm" slotProps={{ paper: { component: "form", onSubmit: submit } }}>
-      <DialogTitle>Edit “{feed.title}”</DialogTitle>
-      <DialogContent>
-        <Stack spacing={2} sx={{ pt: 1 }}>
-          <CameraFields values={camera} onChange={setCamera} fields={problem?.fields} kept={feed.credentials} />
-          <DeliveryFields values={delivery} onChange={setDelivery} fields={problem?.fields} nameFixed />
-          <PictureFields values={pictures} onChange={setPictures} fields={problem?.fields} />
-          {problem && <ProblemBox problem={problem} />}
-        </Stack>
-      </DialogContent>
-      <DialogActions>
-        <Button onClick={onClose}>Cancel</Button>
-        <Button type="submit" variant="contained" loading={save.isPending}>
-          Save
-        </Button>
-      </DialogActions>
-    </Dialog>
+    <FormDialog title={`Edit “${feed.title}”`} action="Save" pending={save.isPending} problem={problem} onSubmit={() => save.mutate()} onClose={onClose}>
+      <CameraFields values={camera} onChange={setCamera} fields={problem?.fields} kept={feed.credentials} />
+      <DeliveryFields values={delivery} onChange={setDelivery} fields={problem?.fields} nameFixed />
+      <PictureFields values={pictures} onChange={setPictures} fields={problem?.fields} />
+    </FormDialog>
   );
 }

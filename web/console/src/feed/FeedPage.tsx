@@ -3,7 +3,6 @@ import CodeIcon from "@mui/icons-material/Code";
 import CompareIcon from "@mui/icons-material/CompareOutlined";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import Paper from "@mui/material/Paper";
 import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
 import { useQuery } from "@tanstack/react-query";
@@ -18,6 +17,7 @@ import { EmbedDialog } from "../embed/EmbedDialog";
 import { EventList } from "../events/EventList";
 import { useLiveState } from "../live/Live";
 import { span } from "../look/numbers";
+import { Section } from "../parts/Section";
 import { StateMark } from "../parts/StateMark";
 import { Actions } from "./Actions";
 import { Addresses } from "./Addresses";
@@ -136,16 +136,5 @@ function Head({ feed, me }: { feed: Feed; me: Me }) {
         </Box>
       </Stack>
     </Stack>
-  );
-}
-
-function Section({ title, children }: { title: string; children: React.ReactNode }) {
-  return (
-    <Paper component="section" sx={{ p: 2 }}>
-      <Typography variant="h2" sx={{ mb: 1.25 }}>
-        {title}
-      </Typography>
-      {children}
-    </Paper>
   );
 }

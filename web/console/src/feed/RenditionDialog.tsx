@@ -1,17 +1,12 @@
-import Button from "@mui/material/Button";
-import Dialog from "@mui/material/Dialog";
-import DialogActions from "@mui/material/DialogActions";
-import DialogContent from "@mui/material/DialogContent";
-import DialogTitle from "@mui/material/DialogTitle";
 import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState, type FormEvent } from "react";
+import { useState } from "react";
 
 import { client, dataOf, problemOf, type Feed, type Rendition, type NewRendition } from "../api/client";
 import { feedsQuery } from "../api/queries";
-import { ProblemBox } from "../parts/ProblemBox";
+import { FormDialog } from "../parts/FormDialog";
 
 type Values = Required<Record<keyof NewRendition, string>>;
 
@@ -75,26 +70,10 @@ export function RenditionDialog({ feed, rendition, onClose }: RenditionDialogPro
     },
   });
   const problem = save.isError ? problemOf(save.error) : undefined;
-  const submit = (e: FormEvent) => {
-    e.preventDefault();
-    save.mutate();
-  };
   return (
-    <Dialog open onClose={onClose} fullWidth maxWidth="sm" slotProps={{ paper: { component: "form", onSubmit: submit } }}>
-      <DialogTitle>{rendition ? `Edit “${rendition.name}”` : "Add a rendition"}</DialogTitle>
-      <DialogContent>
-        <Stack spacing={2} sx={{ pt: 1 }}>
-          <RenditionFields values={values} onChange={setValues} fields={problem?.fields ?? {}} isNew={!rendition} />
-          {problem && <ProblemBox problem={problem} />}
-        </Stack>
-      </DialogContent>
-      <DialogActions>
-        <Button onClick={onClose}>Cancel</Button>
-        <Button type="submit" variant="contained" loading={save.isPending}>
-          {rendition ? "Save" : "Add"}
-        </Button>
-      </DialogActions>
-    </Dialog>
+    <FormDialog title={rendition ? `Edit “${rendition.name}”` : "Add a rendition"} action={rendition ? "Save" : "Add"} pending={save.isPending} problem={problem} onSubmit={() => save.mutate()} onClose={onClose}>
+      <RenditionFields values={values} onChange={setValues} fields={problem?.fields ?? {}} isNew={!rendition} />
+    </FormDialog>
   );
 }
 

@@ -4,10 +4,6 @@ import SendIcon from "@mui/icons-material/SendOutlined";
 import Alert from "@mui/material/Alert";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import Dialog from "@mui/material/Dialog";
-import DialogActions from "@mui/material/DialogActions";
-import DialogContent from "@mui/material/DialogContent";
-import DialogTitle from "@mui/material/DialogTitle";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import IconButton from "@mui/material/IconButton";
 import MenuItem from "@mui/material/MenuItem";
@@ -16,10 +12,11 @@ import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState, type FormEvent } from "react";
+import { useState } from "react";
 
 import { client, dataOf, problemOf, type CameraRequest, type Feed } from "../api/client";
 import { feedsQuery } from "../api/queries";
+import { FormDialog } from "../parts/FormDialog";
 import { ProblemBox } from "../parts/ProblemBox";
 
 /** Requests to the camera, each a button. */
@@ -102,47 +99,31 @@ function RequestDialog({ feed, onClose }: { feed: Feed; onClose: () => void }) {
   });
   const problem = add.isError ? problemOf(add.error) : undefined;
   const told = (name: string, hint: string) => ({ error: Boolean(problem?.fields[name]), helperText: problem?.fields[name] ?? hint });
-  const submit = (e: FormEvent) => {
-    e.preventDefault();
-    add.mutate();
-  };
   return (
-    <Dialog open onClose={onClose} fullWidth maxWidth="sm" slotProps={{ paper: { component: "form", onSubmit: submit } }}>
-      <DialogTitle>Add a request to the camera</DialogTitle>
-      <DialogContent>
-        <Stack spacing={2} sx={{ pt: 1 }}>
-          <Stack direction={{ xs: "column", sm: "row" }} spacing={2}>
-            <TextField label="Name" value={values.name} onChange={(e) => put({ name: e.target.value })} required autoFocus {...told("name", "Small letters, digits, hyphens")} />
-            <TextField select label="Method" value={values.method} onChange={(e) => put({ method: e.target.value })} sx={{ maxWidth: { sm: 130 } }}>
-              {["GET", "POST", "PUT", "DELETE"].map((m) => (
-                <MenuItem key={m} value={m}>
-                  {m}
-                </MenuItem>
-              ))}
-            </TextField>
-          </Stack>
-          <TextField
-            label="Path"
-            placeholder="/settings?size=640x360"
-            value={values.target}
-            onChange={(e) => put({ target: e.target.value })}
-            required
-            {...told("target", "At the camera. The feed's user and password go with it; do not write them here.")}
-          />
-          {values.method !== "GET" && <TextField label="Body" multiline minRows={2} value={values.body} onChange={(e) => put({ body: e.target.value })} />}
-          <FormControlLabel
-            control={<Switch checked={values.atConnection} onChange={(e) => put({ atConnection: e.target.checked })} />}
-            label="Send it before each connection, since small cameras forget their settings"
-          />
-          {problem && <ProblemBox problem={problem} />}
-        </Stack>
-      </DialogContent>
-      <DialogActions>
-        <Button onClick={onClose}>Cancel</Button>
-        <Button type="submit" variant="contained" loading={add.isPending}>
-          Add
-        </Button>
-      </DialogActions>
-    </Dialog>
+    <FormDialog title="Add a request to the camera" action="Add" pending={add.isPending} problem={problem} onSubmit={() => add.mutate()} onClose={onClose}>
+      <Stack direction={{ xs: "column", sm: "row" }} spacing={2}>
+        <TextField label="Name" value={values.name} onChange={(e) => put({ name: e.target.value })} required autoFocus {...told("name", "Small letters, digits, hyphens")} />
+        <TextField select label="Method" value={values.method} onChange={(e) => put({ method: e.target.value })} sx={{ maxWidth: { sm: 130 } }}>
+          {["GET", "POST", "PUT", "DELETE"].map((m) => (
+            <MenuItem key={m} value={m}>
+              {m}
+            </MenuItem>
+          ))}
+        </TextField>
+      </Stack>
+      <TextField
+        label="Path"
+        placeholder="/settings?size=640x360"
+        value={values.target}
+        onChange={(e) => put({ target: e.target.value })}
+        required
+        {...told("target", "At the camera. The feed's user and password go with it; do not write them here.")}
+      />
+      {values.method !== "GET" && <TextField label="Body" multiline minRows={2} value={values.body} onChange={(e) => put({ body: e.target.value })} />}
+      <FormControlLabel
+        control={<Switch checked={values.atConnection} onChange={(e) => put({ atConnection: e.target.checked })} />}
+        label="Send it before each connection, since small cameras forget their settings"
+      />
+    </FormDialog>
   );
 }

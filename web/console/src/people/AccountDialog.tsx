@@ -1,18 +1,12 @@
 import Autocomplete from "@mui/material/Autocomplete";
-import Button from "@mui/material/Button";
-import Dialog from "@mui/material/Dialog";
-import DialogActions from "@mui/material/DialogActions";
-import DialogContent from "@mui/material/DialogContent";
-import DialogTitle from "@mui/material/DialogTitle";
 import MenuItem from "@mui/material/MenuItem";
-import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState, type FormEvent } from "react";
+import { useState } from "react";
 
 import { client, dataOf, problemOf, type Account } from "../api/client";
 import { accountsQuery, feedsQuery } from "../api/queries";
-import { ProblemBox } from "../parts/ProblemBox";
+import { FormDialog } from "../parts/FormDialog";
 import { madePassword } from "./password";
 
 /** Adds an account; its password is made up, and can be another. */
@@ -32,40 +26,24 @@ export function AccountDialog({ onClose }: { onClose: () => void }) {
   });
   const problem = add.isError ? problemOf(add.error) : undefined;
   const field = (key: string, hint: string) => ({ error: Boolean(problem?.fields[key]), helperText: problem?.fields[key] ?? hint });
-  const submit = (e: FormEvent) => {
-    e.preventDefault();
-    add.mutate();
-  };
   return (
-    <Dialog open onClose={onClose} fullWidth maxWidth="xs" slotProps={{ paper: { component: "form", onSubmit: submit } }}>
-      <DialogTitle>Add an account</DialogTitle>
-      <DialogContent>
-        <Stack spacing={2} sx={{ pt: 1 }}>
-          <TextField label="Name" value={name} onChange={(e) => setName(e.target.value)} required autoFocus autoComplete="off" {...field("name", "Letters, digits and . _ @ -")} />
-          <TextField select label="Role" value={role} onChange={(e) => setRole(e.target.value as Account["role"])}>
-            <MenuItem value="viewer">viewer: sees the feeds that are theirs</MenuItem>
-            <MenuItem value="engineer">engineer: sees and changes everything</MenuItem>
-            <MenuItem value="panel">panel: a device that knows Basic or Digest</MenuItem>
-          </TextField>
-          <TextField label="Password" value={password} onChange={(e) => setPassword(e.target.value)} required autoComplete="off" {...field("password", "Note it now: it is not shown again")} />
-          {role !== "engineer" && (
-            <Autocomplete
-              multiple
-              options={(feeds.data ?? []).map((f) => f.name)}
-              value={named}
-              onChange={(_, list) => setNamed(list)}
-              renderInput={(p) => <TextField {...p} label="Feeds that name it" {...field("feeds", role === "panel" ? "A panel opens these alone" : "Besides those for everyone and for signed-in people")} />}
-            />
-          )}
-          {problem && <ProblemBox problem={problem} />}
-        </Stack>
-      </DialogContent>
-      <DialogActions>
-        <Button onClick={onClose}>Cancel</Button>
-        <Button type="submit" variant="contained" loading={add.isPending}>
-          Add
-        </Button>
-      </DialogActions>
-    </Dialog>
+    <FormDialog title="Add an account" action="Add" pending={add.isPending} problem={problem} width="xs" onSubmit={() => add.mutate()} onClose={onClose}>
+      <TextField label="Name" value={name} onChange={(e) => setName(e.target.value)} required autoFocus autoComplete="off" {...field("name", "Letters, digits and . _ @ -")} />
+      <TextField select label="Role" value={role} onChange={(e) => setRole(e.target.value as Account["role"])}>
+        <MenuItem value="viewer">viewer: sees the feeds that are theirs</MenuItem>
+        <MenuItem value="engineer">engineer: sees and changes everything</MenuItem>
+        <MenuItem value="panel">panel: a device that knows Basic or Digest</MenuItem>
+      </TextField>
+      <TextField label="Password" value={password} onChange={(e) => setPassword(e.target.value)} required autoComplete="off" {...field("password", "Note it now: it is not shown again")} />
+      {role !== "engineer" && (
+        <Autocomplete
+          multiple
+          options={(feeds.data ?? []).map((f) => f.name)}
+          value={named}
+          onChange={(_, list) => setNamed(list)}
+          renderInput={(p) => <TextField {...p} label="Feeds that name it" {...field("feeds", role === "panel" ? "A panel opens these alone" : "Besides those for everyone and for signed-in people")} />}
+        />
+      )}
+    </FormDialog>
   );
 }

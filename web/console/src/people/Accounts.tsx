@@ -14,7 +14,7 @@ import { ProblemBox } from "../parts/ProblemBox";
 import { AccountDialog } from "./AccountDialog";
 import { PasswordDialog } from "./PasswordDialog";
 import { List, Row } from "./Row";
-import { Section } from "./Section";
+import { Section } from "../parts/Section";
 
 type Open = { kind: "add" } | { kind: "password"; account: string } | null;
 

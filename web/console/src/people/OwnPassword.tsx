@@ -7,7 +7,7 @@ import { useState, type FormEvent } from "react";
 
 import { client, dataOf, problemOf } from "../api/client";
 import { ProblemBox } from "../parts/ProblemBox";
-import { Section } from "./Section";
+import { Section } from "../parts/Section";
 
 export function OwnPassword() {
   const queries = useQueryClient();

@@ -10,7 +10,7 @@ import { meQuery } from "../api/queries";
 import { CopyLine } from "../parts/CopyLine";
 import { ProblemBox } from "../parts/ProblemBox";
 import { QrCode } from "../parts/QrCode";
-import { Section } from "./Section";
+import { Section } from "../parts/Section";
 
 /** Sets a second factor up, or takes it away. */
 export function SecondFactor({ me }: { me: Me }) {

@@ -10,7 +10,7 @@ import { moment } from "../look/numbers";
 import { ProblemBox } from "../parts/ProblemBox";
 import { browserOf } from "./browsers";
 import { List, Row } from "./Row";
-import { Section } from "./Section";
+import { Section } from "../parts/Section";
 
 /** Browsers that are signed in: one's own, or those of all accounts. */
 export function Sessions({ all, title }: { all: boolean; title: string }) {

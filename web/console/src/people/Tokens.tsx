@@ -13,7 +13,7 @@ import { tokensQuery } from "../api/queries";
 import { moment } from "../look/numbers";
 import { ProblemBox } from "../parts/ProblemBox";
 import { List, Row } from "./Row";
-import { Section } from "./Section";
+import { Section } from "../parts/Section";
 import { TokenDialog } from "./TokenDialog";
 
 function more(t: Token): string {
