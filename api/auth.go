@@ -86,7 +86,7 @@ func (a *API) tryPassword(ctx context.Context, from string, given apitypes.SignI
 	who, err := a.store.CheckPassword(name, given.Password)
 	switch {
 	case errors.Is(err, store.ErrPassword):
-		a.station.Note("", station.EventSignIn, "a sign-in from "+hostOf(from)+" failed")
+		a.station.By("", hostOf(from)).Note("", station.EventSignIn, "a sign-in from "+hostOf(from)+" failed")
 		return nil, answerFor(fault.New(fault.SignInWrong, nil, ""))
 	case err != nil:
 		return nil, answerFor(err)

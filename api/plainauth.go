@@ -101,7 +101,7 @@ func (a *API) plainSignIn(r *http.Request) (p plain) {
 			slog.Warn("a client could not be remembered", "error", err)
 		}
 	case p.who == nil && judged:
-		a.station.Note("", station.EventSignIn, "a sign-in for media from "+hostOf(r.RemoteAddr)+" failed")
+		a.station.By("", hostOf(r.RemoteAddr)).Note("", station.EventSignIn, "a sign-in for media from "+hostOf(r.RemoteAddr)+" failed")
 	}
 	return p
 }

@@ -288,3 +288,29 @@ func TestTransactionsWaitForEachOther(t *testing.T) {
 	}
 	all.Wait()
 }
+
+// TestSessionsAreBounded: the oldest end, others' stay.
+func TestSessionsAreBounded(t *testing.T) {
+	s := open(t, t.TempDir())
+	now := time.Now()
+	a, err := s.AddAccount("engineer", store.RoleEngineer, "secret words")
+	require.NoError(t, err)
+	b, err := s.AddAccount("guest", store.RoleViewer, "secret words")
+	require.NoError(t, err)
+	session := func(a *store.Account) string {
+		text, err := s.NewToken(a, &store.Token{Kind: store.TokenSession, ExpiresAt: now.Add(time.Hour)})
+		require.NoError(t, err)
+		return text
+	}
+	others, first := session(b), session(a)
+	for range 100 {
+		session(a)
+	}
+	list, err := s.Tokens(store.TokenSession, "engineer", now)
+	require.NoError(t, err)
+	assert.Len(t, list, 100)
+	_, _, err = s.ByToken(first, now)
+	require.ErrorIs(t, err, store.ErrNotFound)
+	_, _, err = s.ByToken(others, now)
+	assert.NoError(t, err)
+}

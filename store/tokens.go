@@ -47,6 +47,11 @@ func (s *Store) NewToken(a *Account, t *Token) (text string, err error) {
 		if err := tx.Create(t).Error; err != nil {
 			return err
 		}
+		if t.Kind == TokenSession {
+			if err := endOldSessions(tx, a.ID); err != nil {
+				return err
+			}
+		}
 		for _, feed := range t.Feeds {
 			if err := affectsOne(tx.Exec(`INSERT INTO token_feeds (token_id, feed_id) SELECT ?, id FROM feeds WHERE name = ?`, t.ID, feed)); err != nil {
 				return err
@@ -54,6 +59,15 @@ func (s *Store) NewToken(a *Account, t *Token) (text string, err error) {
 		}
 		return nil
 	}))
+}
+
+// maxSessions bounds the sessions of an account; the oldest end first.
+const maxSessions = 100
+
+func endOldSessions(tx *gorm.DB, account int64) error {
+	return tx.Exec(`DELETE FROM tokens WHERE kind = ? AND account_id = ? AND id NOT IN
+		(SELECT id FROM tokens WHERE kind = ? AND account_id = ? ORDER BY id DESC LIMIT ?)`,
+		TokenSession, account, TokenSession, account, maxSessions).Error
 }
 
 // ByToken returns the account that a token stands for, and the token; ErrNotFound when

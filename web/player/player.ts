@@ -209,7 +209,10 @@ export class WebostrumPlayer extends HTMLElement {
         parts.showWaiting(reason, remedy, forPerson);
         this.setState("waiting", reason);
       },
-      onRefused: (reason) => this.setState("refused", reason),
+      onRefused: (reason, remedy) => {
+        parts.showWaiting(reason, remedy, true);
+        this.setState("refused", reason);
+      },
       onMethod: (key, audio, why) => {
         parts.showMethod(key === "pictures", audio, why);
         this.dataset.audio = audio ? "there" : "none";

@@ -15,7 +15,7 @@ export interface SessionView {
   onWaiting(reason: string, remedy?: string, forPerson?: boolean): void;
   onTitle(title: string): void;
   /** The service lets nobody in here. */
-  onRefused(reason: string): void;
+  onRefused(reason: string, remedy: string): void;
   /** What is played from here on: whether there is audio, or why not. */
   onMethod(key: MethodKey, audio: boolean, why: string): void;
   /** The browser lets nothing start with audio before the viewer has pressed something. */
@@ -143,8 +143,7 @@ export class Session {
   private onRefused(reason: string, remedy: string): void {
     this.state = null;
     this.drop();
-    this.view.onWaiting(reason, remedy, true);
-    this.view.onRefused(reason);
+    this.view.onRefused(reason, remedy);
   }
 
   private onSilence(): void {

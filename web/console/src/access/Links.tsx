@@ -17,6 +17,8 @@ import { ProblemBox } from "../parts/ProblemBox";
 import { LinkDialog } from "./LinkDialog";
 import { ShowDialog } from "./ShowDialog";
 
+const few = 12;
+
 type Open = { kind: "make" } | { kind: "edit" | "show"; link: FeedLink } | null;
 
 /** The links of a feed. */
@@ -25,6 +27,8 @@ export function Links({ feed }: { feed: Feed }) {
   const links = useQuery(query);
   const queries = useQueryClient();
   const [open, setOpen] = useState<Open>(null);
+  const [all, setAll] = useState(false);
+  const list = links.data ?? [];
   const end = useMutation({
     mutationFn: async (link: string) => dataOf(await client.DELETE("/api/v1/feeds/{name}/links/{link}", { params: { path: { name: feed.name, link } } })),
     onSettled: () => queries.invalidateQueries({ queryKey: query.queryKey }),
@@ -36,9 +40,14 @@ export function Links({ feed }: { feed: Feed }) {
           A link opens this feed to whoever has it, without an account, until it ends.
         </Typography>
       )}
-      {links.data?.map((l) => (
+      {list.slice(0, all ? list.length : few).map((l) => (
         <Row key={l.name} link={l} onShow={() => setOpen({ kind: "show", link: l })} onEdit={() => setOpen({ kind: "edit", link: l })} onEnd={() => end.mutate(l.name)} />
       ))}
+      {list.length > few && !all && (
+        <Button onClick={() => setAll(true)} sx={{ alignSelf: "start" }}>
+          Show all {list.length}
+        </Button>
+      )}
       {end.isError && <ProblemBox problem={problemOf(end.error)} />}
       <Button startIcon={<AddIcon />} onClick={() => setOpen({ kind: "make" })} sx={{ alignSelf: "start" }}>
         Make a link

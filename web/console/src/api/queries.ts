@@ -47,7 +47,7 @@ export const linksQuery = (feed: string) =>
   queryOptions({
     queryKey: ["links", feed],
     queryFn: async ({ signal }) => dataOf(await client.GET("/api/v1/feeds/{name}/links", { params: { path: { name: feed } }, signal })).links ?? [],
-    refetchInterval: 5000,
+    refetchInterval: ({ state }) => ((state.data?.length ?? 0) > 200 ? false : 5000), // many are not asked for again and again
   });
 
 export const accountsQuery = queryOptions({
