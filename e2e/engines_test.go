@@ -46,6 +46,7 @@ func testPages(ctx context.Context, t *testing.T, tab engines.Tab, playsHLS bool
 	s := newSite(t, map[string]string{
 		"/element": page(e.Element), "/frame": page(e.Iframe), "/image": page(e.Image), "/video": page(e.Video),
 		"/still": page(strings.Replace(e.Image, "/mjpeg", "/still.jpg", 1)), "/link": page(byLink.Element),
+		"/simple": page(w.embedding(map[string][]string{"prefer": {"simple"}}).Element),
 	})
 	show := func(path, condition string) {
 		t.Helper()
@@ -54,6 +55,7 @@ func testPages(ctx context.Context, t *testing.T, tab engines.Tab, playsHLS bool
 		t.Logf("%s: as it should be", path)
 	}
 	show("/element", player+`?.state === "playing" && `+player+`.method === "hls"`)
+	show("/simple", player+`?.state === "playing" && `+player+`.method === "motion-jpeg"`)
 	show("/still", imageSeen)
 	show("/image", imageSeen)
 	if playsHLS {

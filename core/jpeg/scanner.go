@@ -117,7 +117,7 @@ func (s *Scanner) Rest() []byte {
 // partLength reads the Content-Length of a part's head; -1 when it has none.
 func partLength(head []byte) int {
 	const name = "content-length:"
-	i := bytes.LastIndex(bytes.ToLower(head), []byte(name))
+	i := bytes.LastIndex(lower(head), []byte(name))
 	if i < 0 {
 		return -1
 	}
@@ -127,6 +127,18 @@ func partLength(head []byte) int {
 		return -1
 	}
 	return n
+}
+
+// lower makes ASCII letters small. Unlike bytes.ToLower it leaves all else, and so the
+// length, as it is: what stands before a picture may be no text.
+func lower(text []byte) []byte {
+	small := bytes.Clone(text)
+	for i, c := range small {
+		if 'A' <= c && c <= 'Z' {
+			small[i] = c + 'a' - 'A'
+		}
+	}
+	return small
 }
 
 // begin reads up to and with the next SOI.

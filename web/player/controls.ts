@@ -206,6 +206,7 @@ export function controls(label: string, actions: Actions): Controls {
     showPaused(paused) {
       begin.hidden = !paused;
       if (paused) waiting.hidden = true;
+      if (paused) video.hidden = false; // its poster is the last frame
       swap(play, paused ? "play" : "pause", paused ? "Play" : "Pause", "space");
     },
     showPoster(address) {

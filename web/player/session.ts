@@ -339,7 +339,7 @@ export class Session {
   }
 
   private drop(): void {
-    if (this.method) keepLastFrame(this.video);
+    if (this.method) keepLastFrame(this.stage);
     this.method?.close();
     this.method = null;
     this.position = -1;

@@ -121,7 +121,7 @@ export class WhepMethod implements Method {
   }
 
   patience(): number {
-    return 6000;
+    return 8000; // the service says after 5 s of its own that the camera is away
   }
 
   frames(): number | null {
