@@ -153,8 +153,11 @@ func (l *look) audioLocked(t *media.Track, lost uint64) *apitypes.ReportAudio {
 
 func (l *look) report() *apitypes.Report {
 	l.mu.Lock()
+	session := l.session
+	l.mu.Unlock()
+	f := session.Facts() // outside of the lock: the session hands samples over under one of its own
+	l.mu.Lock()
 	defer l.mu.Unlock()
-	f := l.session.Facts()
 	r := &apitypes.Report{
 		Transport: f.Transport, Server: f.Server, Codec: string(f.Codec), Profile: f.Profile, Level: f.Level, Sampling: f.Sampling,
 		Width: f.Width, Height: f.Height, BFrames: f.B, Slices: f.Slices, Packets: f.Stats.Packets, Lost: f.Stats.Lost, Late: f.Stats.Late, Other: f.Stats.Other,
