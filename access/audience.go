@@ -91,7 +91,7 @@ var Deliveries = []Delivery{HLS, WebRTC, MotionJPEG, Still}
 
 // Name is how a delivery is called in sentences.
 func (d Delivery) Name() string {
-	return map[Delivery]string{HLS: "HLS", WebRTC: "WebRTC", MotionJPEG: "Motion JPEG", Still: "Still pictures"}[d]
+	return map[Delivery]string{HLS: "HLS", WebRTC: "WebRTC", MotionJPEG: "Motion JPEG", Still: "still.jpg"}[d]
 }
 
 // Scope is what a token is for.

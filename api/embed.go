@@ -113,20 +113,30 @@ func (a *API) embedding(o snippet.Options, m admission) apitypes.Embedding {
 	if err == nil {
 		e.Reach = reachOf(u.Hostname())
 	}
-	e.Notes = embedNotes(o, m, e.Reach)
+	e.ReachNote, e.Notes = a.reachNote(o.Base, e.Reach), embedNotes(o, m, e.Reach)
 	return e
 }
 
-// embedNotes say what to know before something is put into a page.
+// reachNote says who does not get to an address; empty where everybody may, as far as it
+// tells.
+func (a *API) reachNote(base, reach string) string {
+	switch reach {
+	case reachMachine:
+		note := "Only this machine gets to " + base + "."
+		if others := a.others(); len(others) > 0 && reachOf(hostOnly(strings.TrimPrefix(others[0], "http://"))) != reachMachine {
+			return note + " Viewers elsewhere reach " + strings.Join(others, " or ") + "."
+		}
+		return note + " Choose an address that your viewers reach."
+	case reachNetwork:
+		return "Only this machine's network gets to " + base + ". For viewers elsewhere choose an address that they reach."
+	}
+	return ""
+}
+
+// embedNotes say what else to know before something is put into a page.
 func embedNotes(o snippet.Options, m admission, reach string) []string {
 	notes := []string{}
 	add := func(format string, args ...any) { notes = append(notes, fmt.Sprintf(format, args...)) }
-	switch reach {
-	case reachMachine:
-		add("Only this machine gets to %s. Choose an address that your viewers reach.", o.Base)
-	case reachNetwork:
-		add("Only this machine's network gets to %s. For viewers elsewhere choose an address that they reach.", o.Base)
-	}
 	if strings.HasPrefix(o.Base, "http://") && reach != reachMachine {
 		add("A page on https:// cannot show what comes from http://: reach the service over HTTPS for that.")
 	}

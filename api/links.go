@@ -12,6 +12,7 @@ import (
 	"webostrum/access"
 	"webostrum/apitypes"
 	"webostrum/core/fault"
+	"webostrum/core/snippet"
 	"webostrum/station"
 	"webostrum/store"
 )
@@ -93,13 +94,11 @@ func (a *API) linkView(feed string, l *access.Link, created time.Time, watching 
 		v.Used = &used
 	}
 	if v.Text != "" {
-		v.Watch, v.Embed, v.Media = "/watch/"+feed+linkPath+v.Text, "/embed/"+feed+linkPath+v.Text, "/media/"+feed+linkPath+v.Text+"/"
+		o := snippet.Options{Feed: feed, Link: v.Text}
+		v.Watch, v.Embed, v.Media = o.Watch(), o.Page(), o.Media("")
 	}
 	return v
 }
-
-// linkPath stands before a link's text in addresses.
-const linkPath = "/link/"
 
 type linkOutput struct{ Body apitypes.Link }
 

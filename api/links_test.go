@@ -40,7 +40,7 @@ func TestLinkSettings(t *testing.T) {
 	require.NoError(t, err)
 	res, text := w.do("GET", l.Media+"still.jpg", "", nil)
 	assert.Equal(t, 403, res.StatusCode)
-	assert.Contains(t, text, "This link does not open Still pictures.")
+	assert.Contains(t, text, "This link does not open still.jpg.")
 	first := w.goes(t, l.Media+"mjpeg")
 	res, text = w.do("GET", l.Media+"mjpeg", "", nil, "User-Agent", "another")
 	assert.Equal(t, 503, res.StatusCode)
@@ -203,7 +203,7 @@ func TestDeliveriesThatAreOff(t *testing.T) {
 	f := off("yard", "motion-jpeg", "still")
 	assert.Equal(t, []string{"hls", "webrtc"}, f.Deliveries)
 	assertOver(t, "a delivery that is switched off", stream)
-	for path, name := range map[string]string{"mjpeg": "Motion JPEG", "still.jpg": "Still pictures"} {
+	for path, name := range map[string]string{"mjpeg": "Motion JPEG", "still.jpg": "still.jpg"} {
 		res, text := w.do("GET", "/media/yard/"+path, w.engineer, nil)
 		assert.Equal(t, 403, res.StatusCode)
 		assert.Contains(t, text, name+" is switched off for this feed.")

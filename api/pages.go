@@ -121,10 +121,6 @@ func (a *API) serveWatch(c *gin.Context) {
 // frames of the sites that may show it.
 func (a *API) serveEmbed(c *gin.Context) {
 	w, r, name, link := c.Writer, c.Request, c.Param("feed"), c.Param("text")
-	watch := "/watch/" + url.PathEscape(name)
-	if link != "" {
-		watch += linkPath + url.PathEscape(link)
-	}
 	m, err := a.enterFeed(r, name, link)
 	if err == nil {
 		err = m.fits() // whatever frames it further up, the header below tells the browser
@@ -132,7 +128,7 @@ func (a *API) serveEmbed(c *gin.Context) {
 	var f *fault.Error
 	switch {
 	case errors.As(err, &f) && (f.Kind.Code == fault.FeedSignInNeeded || f.Kind.Code == fault.SiteRefused):
-		a.message(w, err, watch, "Open it on its own page")
+		a.message(w, err, snippet.Options{Feed: name, Link: link}.Watch(), "Open it on its own page")
 		return
 	case err != nil:
 		a.message(w, err, "", "")
@@ -196,20 +192,15 @@ func (a *API) serveWall(c *gin.Context) {
 		}
 	}
 	p := wallPage{Prefer: oneOf(c.Query("prefer"), "delay", "reach", "simple")}
-	let := 0
 	for _, name := range feeds {
-		t, ok := a.tile(r, name, "")
-		if p.Tiles = append(p.Tiles, t); ok {
-			let++
-		}
+		p.Tiles = append(p.Tiles, a.tile(r, name, ""))
 	}
 	for _, text := range links {
-		t, ok := a.tile(r, a.feedOfLink(text), text)
-		if p.Tiles = append(p.Tiles, t); ok {
-			let++
-		}
+		p.Tiles = append(p.Tiles, a.tile(r, a.feedOfLink(text), text))
 	}
-	if let == 0 && !who.signedIn() && len(links) == 0 {
+	p.Tiles = p.Tiles[:min(len(p.Tiles), mostTiles)]
+	seen := slices.ContainsFunc(p.Tiles, func(t tile) bool { return t.Refused == "" })
+	if !seen && !who.signedIn() && len(links) == 0 {
 		c.Redirect(http.StatusSeeOther, "/?next="+url.QueryEscape(r.URL.RequestURI()))
 		return
 	}
@@ -221,12 +212,12 @@ func split(list string) []string {
 	return parts[:min(len(parts), mostTiles)]
 }
 
-func (a *API) tile(r *http.Request, feed, link string) (t tile, ok bool) {
+func (a *API) tile(r *http.Request, feed, link string) tile {
 	m, err := a.enterFeed(r, feed, link)
 	if err != nil {
-		return tile{Title: feed, Refused: problem.Of(err).Detail}, false
+		return tile{Title: feed, Refused: problem.Of(err).Detail}
 	}
-	return tile{Feed: feed, Link: link, Title: m.feed.Status().Record.Title}, true
+	return tile{Feed: feed, Link: link, Title: m.feed.Status().Record.Title}
 }
 
 // feedOfLink is the name of the feed that a link opens; empty when it opens none.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"webostrum/access"
@@ -79,27 +80,26 @@ type tokenPath struct {
 }
 
 func (a *API) endToken(ctx context.Context, in *tokenPath) (*struct{}, error) {
-	return nil, a.dropToken(ctx, store.TokenAPI, in.ID, func(t store.OwnedToken) string { return "token " + t.Name + " was ended" })
+	return nil, a.dropToken(ctx, store.TokenAPI, "", in.ID, func(t store.OwnedToken) string { return "token " + t.Name + " was ended" })
 }
 
-// dropToken ends a token or session and tells of it.
-func (a *API) dropToken(ctx context.Context, kind string, id int64, tell func(store.OwnedToken) string) error {
-	list, err := a.store.Tokens(kind, "", time.Now())
+// dropToken ends a token or session, of an account or with the empty name of any, and
+// tells of it.
+func (a *API) dropToken(ctx context.Context, kind, account string, id int64, tell func(store.OwnedToken) string) error {
+	list, err := a.store.Tokens(kind, account, time.Now())
 	if err != nil {
 		return answerFor(err)
 	}
-	for _, t := range list {
-		if t.ID != id {
-			continue
-		}
-		if err := a.store.RemoveToken(kind, id); err != nil && !errors.Is(err, store.ErrNotFound) {
-			return answerFor(err)
-		}
-		a.grants.changed()
-		a.by(ctx).Note("", station.EventChange, tell(t))
-		return nil
+	i := slices.IndexFunc(list, func(t store.OwnedToken) bool { return t.ID == id })
+	if i < 0 {
+		return answerFor(fault.New(fault.TokenUnknown, nil, ""))
 	}
-	return answerFor(fault.New(fault.TokenUnknown, nil, ""))
+	if err := a.store.RemoveToken(kind, id); err != nil && !errors.Is(err, store.ErrNotFound) {
+		return answerFor(err)
+	}
+	a.grants.changed()
+	a.by(ctx).Note("", station.EventChange, tell(list[i]))
+	return nil
 }
 
 // listSessions lists the caller's own sessions; engineers may ask for those of all.
@@ -130,19 +130,9 @@ func (a *API) listSessions(ctx context.Context, in *struct {
 
 // endSession ends a session of the caller's own; engineers may end any.
 func (a *API) endSession(ctx context.Context, in *tokenPath) (*struct{}, error) {
-	who := callerOf(ctx)
-	if !who.engineer() {
-		own, err := a.store.Tokens(store.TokenSession, who.account.Name, time.Now())
-		if err != nil {
-			return nil, answerFor(err)
-		}
-		mine := false
-		for _, t := range own {
-			mine = mine || t.ID == in.ID
-		}
-		if !mine {
-			return nil, answerFor(fault.New(fault.TokenUnknown, nil, ""))
-		}
+	account := ""
+	if who := callerOf(ctx); !who.engineer() {
+		account = who.account.Name
 	}
-	return nil, a.dropToken(ctx, store.TokenSession, in.ID, func(t store.OwnedToken) string { return "a session of " + t.Account + " was ended" })
+	return nil, a.dropToken(ctx, store.TokenSession, account, in.ID, func(t store.OwnedToken) string { return "a session of " + t.Account + " was ended" })
 }

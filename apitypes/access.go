@@ -179,5 +179,7 @@ type Embedding struct {
 	Video   string   `json:"video,omitempty" doc:"HTML: for browsers that play HLS themselves"`
 	Script  string   `json:"script" doc:"Address of the player's script"`
 	Reach   string   `json:"reach" enum:"machine,network,outside"`
-	Notes   []string `json:"notes" doc:"What to know before it is pasted"`
+	Notes   []string `json:"notes" doc:"What else to know before it is pasted"`
+
+	ReachNote string `json:"reachNote,omitempty" doc:"Who does not get to the address, and which others there are"`
 }

@@ -55,6 +55,16 @@ func page(body string) string {
 	return "<!doctype html><html lang=en><title>Somebody's page</title><body>" + body
 }
 
+// onAir is a service with a feed for everyone that is live.
+func onAir(t *testing.T) *world {
+	t.Helper()
+	w := newWorld(t)
+	w.film()
+	w.addFeed()
+	w.state("live")
+	return w
+}
+
 // foreign are conditions on pages of another site.
 const (
 	framed    = `document.querySelector("iframe")`
@@ -62,9 +72,8 @@ const (
 	heard     = `JSON.stringify(window.seen)`
 )
 
-// embedded has a page say what becomes of a frame that it cannot look into: what the
-// player in it shows is asked for by Chromium's own means, so a frame is looked at by
-// the viewers that the service counts.
+// watchedBy waits until so many watch by a method and have been sent something: a page
+// cannot look into a frame of another origin, but the service counts its viewers.
 func (w *world) watchedBy(method string, n int) {
 	w.t.Helper()
 	ctx, cancel := context.WithTimeout(context.Background(), patience)
@@ -108,10 +117,7 @@ func (w *world) edit(change client.Patch) {
 // and say so where they may not.
 func TestPagesOfAnotherSite(t *testing.T) {
 	t.Parallel()
-	w := newWorld(t)
-	w.film()
-	w.addFeed()
-	w.state("live")
+	w := onAir(t)
 	e := w.embedding(nil)
 	still := strings.Replace(e.Image, "/mjpeg", "/still.jpg", 1)
 	s := newSite(t, map[string]string{
@@ -160,10 +166,7 @@ func TestPagesOfAnotherSite(t *testing.T) {
 // use it.
 func TestPagesOfFrameworks(t *testing.T) {
 	t.Parallel()
-	w := newWorld(t)
-	w.film()
-	w.addFeed()
-	w.state("live")
+	w := onAir(t)
 	pages := map[string]string{}
 	for _, name := range []string{"react", "vue"} {
 		script, err := os.ReadFile("../web/dist-samples/" + name + ".js")
@@ -188,10 +191,7 @@ func TestPagesOfFrameworks(t *testing.T) {
 // frames an allowed page that frames the feed is refused by the browser.
 func TestFramesElsewhereAreRefusedPolitely(t *testing.T) {
 	t.Parallel()
-	w := newWorld(t)
-	w.film()
-	w.addFeed()
-	w.state("live")
+	w := onAir(t)
 	e := w.embedding(nil)
 	s := newSite(t, map[string]string{"/frame": page(e.Iframe)})
 	outer := newSite(t, map[string]string{"/outer": page(`<iframe src="` + s.url("/frame") + `" style="width:800px;height:500px"></iframe>`)})
@@ -231,10 +231,7 @@ func TestFramesElsewhereAreRefusedPolitely(t *testing.T) {
 // events.
 func TestTheElementsSurface(t *testing.T) {
 	t.Parallel()
-	w := newWorld(t)
-	w.film()
-	w.addFeed()
-	w.state("live")
+	w := onAir(t)
 	e := w.embedding(nil)
 	s := newSite(t, map[string]string{"/": page(`<script src="` + e.Script + `" async></script>
 		<webostrum-player feed="` + feed + `" start="press" poster="still" fit="cover" style="--webostrum-accent: rgb(1, 2, 3); width: 640px; height: 300px"></webostrum-player>
@@ -284,10 +281,7 @@ func TestTheElementsSurface(t *testing.T) {
 // TestALinkEndsWhileSomebodyWatches by each delivery; the player says so.
 func TestALinkEndsWhileSomebodyWatches(t *testing.T) {
 	t.Parallel()
-	w := newWorld(t)
-	w.film()
-	w.addFeed()
-	w.state("live")
+	w := onAir(t)
 	ctx := context.Background()
 	w.edit(client.Patch{"audience": client.Patch{"who": "links"}})
 	for method, prefer := range map[string]string{"hls": "reach", "webrtc": "delay", "motion-jpeg": "simple"} {
@@ -352,6 +346,10 @@ func TestTheWall(t *testing.T) {
 	require.NoError(t, tab.Run(`document.querySelector(".enlarge").click()`))
 	require.NoError(t, tab.Until(status+` === "playing,paused"`, patience), "what is hidden loads nothing")
 	require.NoError(t, tab.Until(`document.querySelector("webostrum-player").clientWidth === innerWidth`, patience))
+	require.NoError(t, tab.Run(`document.querySelectorAll("webostrum-player")[1].setAttribute("prefer", "reach")`))
+	still, err := tab.Text(status)
+	require.NoError(t, err)
+	assert.Equal(t, "playing,paused", still, "a change does not begin what is not seen")
 	require.NoError(t, tab.Run(`dispatchEvent(new KeyboardEvent("keydown", {key: "Escape"}))`))
 	require.NoError(t, tab.Until(status+` === "playing,playing"`, patience))
 
@@ -408,10 +406,7 @@ func choose(t *testing.T, tab interface {
 // TestPreviewsOfPages: editors that take an address, and whoever shows a preview of one.
 func TestPreviewsOfPages(t *testing.T) {
 	t.Parallel()
-	w := newWorld(t)
-	w.film()
-	w.addFeed()
-	w.state("live")
+	w := onAir(t)
 	tab := openPage(t)
 	require.NoError(t, tab.Open(w.url("/watch/"+feed)))
 	require.NoError(t, tab.Run(`fetch(document.querySelector("link[type='application/json+oembed']").href + "&maxwidth=400").then(r => r.json()).then(o => { window.oembed = o })`))

@@ -35,10 +35,7 @@ func TestPagesInOtherEngines(t *testing.T) {
 }
 
 func testPages(ctx context.Context, t *testing.T, tab engines.Tab, playsHLS bool) {
-	w := newWorld(t)
-	w.film()
-	w.addFeed()
-	w.state("live")
+	w := onAir(t)
 	e := w.embedding(nil)
 	link, err := w.client().AddLink(ctx, feed, apitypes.NewLink{Name: "page"})
 	require.NoError(t, err)

@@ -114,11 +114,6 @@ func (r *recorder) close() {
 	<-r.ended
 }
 
-// Note writes an event; feed is empty for one of the service itself.
-func (st *Station) Note(feed, kind, text string) {
-	st.By("", "").Note(feed, kind, text)
-}
-
 // FlushEvents waits until all events that happened before are written, or ctx ends.
 func (st *Station) FlushEvents(ctx context.Context) { st.events.flush(ctx) }
 

@@ -181,14 +181,6 @@ func (st *Station) Get(name string) (*Feed, error) {
 	return nil, store.ErrNotFound
 }
 
-// Add records a feed and runs it if it is switched on.
-func (st *Station) Add(r store.Feed) (*Feed, error) { return st.By("", "").Add(r) }
-
-// Edit changes a feed's record. change gets the present one and may refuse.
-func (st *Station) Edit(name, what string, change func(*store.Feed) error) (*Feed, error) {
-	return st.By("", "").Edit(name, what, change)
-}
-
 // renew gives a running feed a changed record.
 func (f *Feed) renew(before, r store.Feed) {
 	f.mu.Lock()
@@ -219,8 +211,5 @@ func (st *Station) Restart(name string) (*Feed, error) {
 	}
 	return st.put(r), nil
 }
-
-// Remove stops a feed and removes its record.
-func (st *Station) Remove(name string) error { return st.By("", "").Remove(name) }
 
 func (st *Station) changed() { st.watch.changed() }

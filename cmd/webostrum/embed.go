@@ -103,8 +103,10 @@ func showEmbedding(w io.Writer, e apitypes.Embedding, form string) {
 		}
 	}
 	if form != "qr" {
-		for _, n := range e.Notes {
-			row(w, "Note: "+n)
+		for _, n := range append([]string{e.ReachNote}, e.Notes...) {
+			if n != "" {
+				row(w, "Note: "+n)
+			}
 		}
 	}
 }

@@ -24,8 +24,7 @@ export class WebostrumPlayer extends HTMLElement {
   private visibility: Visibility | null = null;
   private shown: PlayerState = "idle";
   private shownMethod: PlayerMethod | null = null;
-  private held = false; // by the page or the viewer
-  private wanted = false; // to be played once it may
+  private held = false; // by the page or the viewer, or until somebody presses
 
   connectedCallback(): void {
     const root = this.shadowRoot ?? this.attachShadow({ mode: "open" });
@@ -41,8 +40,7 @@ export class WebostrumPlayer extends HTMLElement {
     this.look();
     this.timer = setInterval(() => this.showDetails(), detailsEvery);
     const start = this.getAttribute("start");
-    this.wanted = start !== "press";
-    this.held = !this.wanted;
+    this.held = start === "press";
     if (start === "visible" || this.getAttribute("offscreen") === "pause") {
       this.visibility = new Visibility(this, (seen) => this.onSeen(seen));
       if (this.held) this.showHeld();
@@ -64,13 +62,12 @@ export class WebostrumPlayer extends HTMLElement {
     if (!this.isConnected || before === after || this.parts === null) return;
     if (name === "label") this.parts.setLabel(this.shownTitle);
     else if (name === "controls" || name === "fit") this.look();
-    else if (this.session !== null || !this.held) this.begin();
+    else if (this.session !== null || (!this.held && this.visibility?.seen !== false)) this.begin();
   }
 
   /** Plays, from now on; a feed is live, so it goes on with the present picture. */
   async play(): Promise<void> {
     this.held = false;
-    this.wanted = true;
     if (this.session === null) this.begin();
   }
 
@@ -189,11 +186,8 @@ export class WebostrumPlayer extends HTMLElement {
   private begin(): void {
     this.end();
     const parts = this.parts;
-    if (!this.feed || !parts || !this.wanted) {
-      if (this.held) this.showHeld();
-      return;
-    }
-    this.held = false;
+    if (this.held) this.showHeld();
+    if (!this.feed || !parts || this.held) return;
     parts.showPaused(false);
     const poster = this.poster();
     if (poster) parts.showPoster(poster);

@@ -2,7 +2,8 @@
 export class Visibility {
   private readonly observer: IntersectionObserver;
   private inside = false;
-  private seen = false;
+  /** Whether it is seen now. */
+  seen = false;
 
   private readonly onPage = () => this.update();
 

@@ -962,10 +962,12 @@ export interface components {
             iframe: string;
             /** @description HTML: Motion JPEG, or a still, without script */
             image?: string;
-            /** @description What to know before it is pasted */
+            /** @description What else to know before it is pasted */
             notes: string[] | null;
             /** @enum {string} */
             reach: "machine" | "network" | "outside";
+            /** @description Who does not get to the address, and which others there are */
+            reachNote?: string;
             /** @description Address of the player's script */
             script: string;
             /** @description HTML: for browsers that play HLS themselves */

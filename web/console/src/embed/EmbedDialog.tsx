@@ -66,7 +66,7 @@ export function EmbedDialog({ feed, engineer, onClose }: { feed: Feed; engineer:
             {copied.isError && <ProblemBox problem={problemOf(copied.error)} />}
             {e && <Snippet form={form} embedding={e} />}
             {seen.data && form !== "address" && form !== "qr" && <Preview html={textOf(form, seen.data)} sites={feed.sites} title={feed.title} />}
-            {e?.notes?.filter((n) => !n.startsWith("Only this machine gets")).map((n) => (
+            {e?.notes?.map((n) => (
               <Alert key={n} severity="info" variant="outlined" sx={{ py: 0 }}>
                 {n}
               </Alert>
