@@ -219,7 +219,7 @@ func TestDeliveriesThatAreOff(t *testing.T) {
 	assert.Contains(t, text, "WebRTC is switched off for this feed.")
 	feed, err := w.station.Get("gate")
 	require.NoError(t, err)
-	assert.Nil(t, feed.Segments("original"), "no segments are made")
+	assert.Nil(t, feed.Made("original"), "no segments are made")
 	_, err = c.EditFeed(ctx, "gate", client.Patch{"delivery": client.Patch{"off": []string{"smoke-signals"}}})
 	require.Error(t, err)
 	off("gate")

@@ -19,6 +19,7 @@ import (
 	"webostrum/core/plan"
 	"webostrum/deliver/problem"
 	"webostrum/station"
+	"webostrum/station/pipeline"
 )
 
 const (
@@ -166,7 +167,7 @@ func stateOf(m admission) apitypes.FeedState {
 	st := m.feed.Status()
 	c := st.Condition
 	s := apitypes.FeedState{State: string(c.State), Reason: m.feed.Waiting(), Run: st.Run, Title: st.Record.Title, Ready: m.feed.Playable(),
-		Segment: float64(st.Record.SegmentMillis) / 1000,
+		Segment: pipeline.Lengths(st.Record).Segment.Seconds(),
 		Audio:   apitypes.AudioState{HLS: st.Audio.Plans[plan.HLS].Codec != "", WebRTC: st.Audio.Plans[plan.WebRTC].Codec != ""}}
 	switch {
 	case c.Fault == nil:

@@ -37,7 +37,10 @@ func settingsOf(r store.Feed) apitypes.FeedSettings {
 			URL: hideQuery(r.URL), Transport: r.Transport, Fetch: r.Fetch, Fingerprint: r.Fingerprint, PollSeconds: seconds(r.PollMillis),
 			AnswerSeconds: seconds(r.AnswerMillis), FirstFrameSeconds: seconds(r.FirstMillis), StallSeconds: seconds(r.StallMillis),
 		},
-		Delivery: apitypes.DeliverySettings{Off: words(r.SwitchedOff), SegmentSeconds: seconds(r.SegmentMillis), PlaylistLength: r.PlaylistLength},
+		Delivery: apitypes.DeliverySettings{
+			Off: words(r.SwitchedOff), Within: seconds(r.WithinMillis),
+			SegmentSeconds: seconds(r.SegmentMillis), PartSeconds: seconds(r.PartMillis), PlaylistLength: r.PlaylistLength,
+		},
 		Pictures: apitypes.PictureSettings{Size: r.PictureSize, FrameRate: r.PictureRate, Quality: r.PictureQuality},
 		Audio:    apitypes.AudioSettings{Mode: r.Audio, HLS: r.AudioHLS, WebRTC: r.AudioWebRTC},
 	}
@@ -111,9 +114,26 @@ func apply(s apitypes.FeedSettings, r *store.Feed, credentials bool) error {
 	if r.Title == "" {
 		r.Title = r.Name
 	}
-	r.SegmentMillis, r.PlaylistLength = millis(s.Delivery.SegmentSeconds), s.Delivery.PlaylistLength
+	if err := applyLengths(s.Delivery, r); err != nil {
+		return err
+	}
 	r.PictureSize, r.PictureRate, r.PictureQuality = s.Pictures.Size, s.Pictures.FrameRate, s.Pictures.Quality
 	r.Audio, r.AudioHLS, r.AudioWebRTC = s.Audio.Mode, s.Audio.HLS, s.Audio.WebRTC
+	return nil
+}
+
+// applyLengths puts the delay that is wished for, and what an expert sets, into a record.
+func applyLengths(d apitypes.DeliverySettings, r *store.Feed) error {
+	switch {
+	case d.SegmentSeconds != 0 && d.SegmentSeconds < 0.5:
+		return refused("delivery.segmentSeconds", "segments of 0.5 to 60 s can be had; 0 lets the length follow from within")
+	case d.PlaylistLength != 0 && d.PlaylistLength < 3:
+		return refused("delivery.playlistLength", "a list of 3 to 64 segments can be had; 0 lets the number follow from within")
+	case d.PartSeconds != 0 && d.PartSeconds < 0.05:
+		return refused("delivery.partSeconds", "parts of 0.05 s to half a segment can be had; 0 lets the length follow from within")
+	}
+	r.WithinMillis, r.PlaylistLength = millis(d.Within), d.PlaylistLength
+	r.SegmentMillis, r.PartMillis = millis(d.SegmentSeconds), millis(d.PartSeconds)
 	return nil
 }
 

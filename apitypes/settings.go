@@ -38,10 +38,12 @@ type CameraSettings struct {
 
 // DeliverySettings say how the feed goes out.
 type DeliverySettings struct {
-	SegmentSeconds float64  `json:"segmentSeconds,omitempty" minimum:"0.5" maximum:"60" default:"2" doc:"Wanted length of an HLS segment"`
+	Within         float64  `json:"within" required:"false" minimum:"0" maximum:"120" default:"2" doc:"How far behind the picture may be, seconds; 0 is whatever is cheapest. The lengths below follow from it where they are 0"`
+	SegmentSeconds float64  `json:"segmentSeconds" required:"false" minimum:"0" maximum:"60" default:"0" doc:"Wanted length of an HLS segment, 0.5 to 60; 0 follows from within"`
+	PartSeconds    float64  `json:"partSeconds" required:"false" minimum:"0" maximum:"30" default:"0" doc:"Wanted length of a part of low-latency HLS, 0.05 to half a segment; 0 follows from within"`
 	Off            []string `json:"off" required:"false" nullable:"false" enum:"hls,webrtc,motion-jpeg,still" maxItems:"4" doc:"Deliveries that the feed does not give" example:"[\"webrtc\"]"`
 
-	PlaylistLength int `json:"playlistLength,omitempty" minimum:"3" maximum:"64" default:"6" doc:"Segments in the HLS playlist, at least; there are more where they are shorter than a third of the target duration"`
+	PlaylistLength int `json:"playlistLength" required:"false" minimum:"0" maximum:"64" default:"0" doc:"Segments in the HLS playlist, at least, 3 to 64; 0 follows from within. There are more where they are shorter than a third of the target duration"`
 }
 
 // PictureSettings say how Motion JPEG and stills go out when nothing else is asked for.
@@ -63,7 +65,7 @@ func Defaults(url string) FeedSettings {
 	return FeedSettings{
 		Audience: AudienceSettings{Who: "signed-in", Accounts: []string{}}, Sites: []string{},
 		Camera:   CameraSettings{URL: url, Transport: "auto", Fetch: "auto", PollSeconds: 2, AnswerSeconds: 5, FirstFrameSeconds: 10, StallSeconds: 5},
-		Delivery: DeliverySettings{Off: []string{}, SegmentSeconds: 2, PlaylistLength: 6},
+		Delivery: DeliverySettings{Off: []string{}, Within: 2},
 		Audio:    AudioSettings{Mode: "automatic", HLS: "as-feed", WebRTC: "as-feed"},
 	}
 }

@@ -22,6 +22,7 @@ import (
 	"webostrum/core/rtspmsg"
 	"webostrum/ingest/rtsp"
 	"webostrum/ingest/source"
+	"webostrum/testkit/cutting"
 	"webostrum/testkit/pictures"
 )
 
@@ -117,7 +118,7 @@ func readBare(address string) error {
 
 // takeIn plays the feed into a hub and segments.
 func takeIn(address string) error {
-	g, err := hls.New(hls.Config{Run: "bench", Start: time.Now(), Wanted: 2 * time.Second, Listed: 6})
+	g, err := cutting.New(hls.Config{Run: "bench", Start: time.Now(), Wanted: 2 * time.Second, Listed: 6})
 	if err != nil {
 		return err
 	}

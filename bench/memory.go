@@ -16,6 +16,7 @@ import (
 	"webostrum/core/hub"
 	"webostrum/core/media"
 	"webostrum/deliver/memfile"
+	"webostrum/testkit/cutting"
 )
 
 func liveHeap() float64 {
@@ -45,7 +46,7 @@ func anonymousFiles() float64 {
 // memory holds one feed of 4 Mbit/s for a minute.
 func memory() ([]result, error) {
 	before := liveHeap()
-	g, err := hls.New(hls.Config{Run: "bench", Start: time.Unix(0, 0), Wanted: 2 * time.Second, Listed: 6, Keep: memfile.Keep})
+	g, err := cutting.New(hls.Config{Run: "bench", Start: time.Unix(0, 0), Wanted: 2 * time.Second, Listed: 6, Keep: memfile.Keep})
 	if err != nil {
 		return nil, err
 	}

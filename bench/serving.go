@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io"
 	"net"
 	"net/http"
 	"os"
@@ -20,6 +19,7 @@ import (
 	deliver "webostrum/deliver/hls"
 	"webostrum/deliver/memfile"
 	"webostrum/testkit"
+	"webostrum/testkit/cutting"
 	"webostrum/testkit/pictures"
 )
 
@@ -29,12 +29,12 @@ func median(v []float64) float64 {
 }
 
 // segments makes a segmenter with a few segments of 1 MB.
-func segments() (*hls.Segmenter, error) {
-	g, err := hls.New(hls.Config{Run: "bench", Start: time.Unix(0, 0), Wanted: 2 * time.Second, Listed: 6, Keep: memfile.Keep})
+func segments() (*cutting.Cutter, error) {
+	g, err := cutting.New(hls.Config{Run: "bench", Start: time.Unix(0, 0), Wanted: 2 * time.Second, Listed: 6, Keep: memfile.Keep})
 	if err != nil {
 		return nil, err
 	}
-	return g, fill(400, func(s *media.Sample) error { return g.Write(s) })
+	return g, fill(400, g.Write)
 }
 
 // fill makes pictures of a 4 Mbit/s feed.
@@ -55,10 +55,13 @@ func fill(count int64, take func(*media.Sample) error) error {
 	return nil
 }
 
-type benchFeed struct{ g *hls.Segmenter }
+type benchFeed struct{ g *cutting.Cutter }
 
-func (f benchFeed) Segments(string) *hls.Segmenter                           { return f.g }
-func (f benchFeed) Playlist(context.Context, string) (*hls.Segmenter, error) { return f.g, nil }
+func (f benchFeed) Made(string) *hls.Track                            { return f.g.Track }
+func (f benchFeed) Track(context.Context, string) (*hls.Track, error) { return f.g.Track, nil }
+func (f benchFeed) Multivariant(context.Context, string) (*hls.Text, time.Duration, error) {
+	return hls.NewText(""), time.Second, nil
+}
 
 const segmentName = "bench-0.m4s"
 
@@ -100,7 +103,7 @@ func serving() ([]result, error) {
 	return []result{{"segments over loopback", fmt.Sprintf("%.2f GB/s", o/1e9), fmt.Sprintf("%.2f GB/s by nginx", n/1e9), fmt.Sprintf("%.2f", o/n), "1 or better"}}, nil
 }
 
-func startNginx(g *hls.Segmenter) (address string, stop func(), err error) {
+func startNginx(g *cutting.Cutter) (address string, stop func(), err error) {
 	program, err := exec.LookPath("nginx")
 	if err != nil {
 		return "", nil, errors.New("nginx is missing: run \"scripts/packages.sh bench\"")
@@ -140,17 +143,12 @@ func startNginx(g *hls.Segmenter) (address string, stop func(), err error) {
 	return ports[0], stop, waitPort(ports[0])
 }
 
-func read(g *hls.Segmenter) ([]byte, error) {
-	body, ok := g.Find(segmentName)
+func read(g *cutting.Cutter) ([]byte, error) {
+	piece, ok := g.Find(context.Background(), segmentName)
 	if !ok {
 		return nil, errors.New("no segment was made")
 	}
-	r, err := body.Open()
-	if err != nil {
-		return nil, err
-	}
-	defer func() { _ = r.Close() }()
-	return io.ReadAll(r)
+	return cutting.Read(piece)
 }
 
 func waitPort(address string) error {

@@ -1,6 +1,7 @@
 package codecs
 
 import (
+	"slices"
 	"time"
 
 	"golang.org/x/sys/unix"
@@ -34,9 +35,10 @@ type output struct {
 	drawer  *text.Drawer
 	own     *picture.Picture // scaled, and drawn on
 	begun   bool
-	last    int64 // PTS of the newest picture
-	first   int64 // capture time of the first picture
-	lastKey int64 // of the last keyframe
+	last    int64   // PTS of the newest picture
+	first   int64   // capture time of the first picture
+	lastKey int64   // of the last keyframe
+	cuts    []int64 // PTS at which keyframes are due, to come
 }
 
 func newOutput(spec workerproto.Output) (*output, error) {
@@ -67,7 +69,8 @@ func (o *output) encode(d picture.Decoded, taken workerproto.Stamp) ([]byte, wor
 		return nil, stamp, nil
 	}
 	o.begun, o.last = true, stamp.PTS
-	if !o.pacer.Take(time.Duration(stamp.Captured)) {
+	begins := o.cutDue(stamp.PTS)
+	if !o.pacer.Take(time.Duration(stamp.Captured)) && !begins {
 		return nil, stamp, nil
 	}
 	p := o.prepare(d.Picture, time.Unix(0, taken.Captured))
@@ -77,7 +80,7 @@ func (o *output) encode(d picture.Decoded, taken workerproto.Stamp) ([]byte, wor
 	if o.first == 0 {
 		o.first = stamp.Captured
 	}
-	data, key, err := o.encoder.Encode(p, time.Duration(stamp.Captured-o.first), o.keyDue(stamp))
+	data, key, err := o.encoder.Encode(p, time.Duration(stamp.Captured-o.first), begins || o.keyDue(stamp))
 	if err != nil || data == nil {
 		return nil, stamp, err
 	}
@@ -91,8 +94,25 @@ func (o *output) encode(d picture.Decoded, taken workerproto.Stamp) ([]byte, wor
 	return data, stamp, nil
 }
 
-// keyDue says whether a keyframe is due: by the clock, so that segments have
-// their length whatever the frame rate does.
+// mostCuts bounds the cuts that wait for their frame: more than decoding can hold back.
+const mostCuts = 64
+
+// cut notes that a segment begins with the frame of a time.
+func (o *output) cut(pts int64) {
+	if o.spec.Codec == media.H264 && (!o.begun || pts > o.last) && len(o.cuts) < mostCuts {
+		o.cuts = append(o.cuts, pts)
+	}
+}
+
+// cutDue says whether a segment begins with a frame, or has begun since the one before:
+// that in which it should may have been left out.
+func (o *output) cutDue(pts int64) bool {
+	before := len(o.cuts)
+	o.cuts = slices.DeleteFunc(o.cuts, func(at int64) bool { return at <= pts })
+	return len(o.cuts) < before
+}
+
+// keyDue says whether a keyframe is due by the clock, whatever the frame rate does.
 func (o *output) keyDue(s workerproto.Stamp) bool {
 	if o.spec.Codec != media.H264 || o.lastKey == 0 {
 		return false

@@ -221,6 +221,7 @@ func (w *worker) picture(body []byte) error {
 	if w.decoder == nil {
 		return fmt.Errorf("%w: a picture before any input", workerproto.ErrMalformed)
 	}
+	w.cut(stamp)
 	w.latest = picture.Decoded{}
 	begun := cpuTime()
 	decoded, ok, err := w.decoder.Decode(data, stamp)
@@ -256,10 +257,21 @@ func (w *worker) repeat(body []byte) error {
 	if w.latest.Picture == nil {
 		return nil
 	}
+	w.cut(stamp)
 	if err := w.make(picture.Decoded{Picture: w.latest.Picture, Stamp: stamp}, true); err != nil {
 		return err
 	}
 	return w.tell()
+}
+
+// cut tells all outputs that a segment begins.
+func (w *worker) cut(s workerproto.Stamp) {
+	if !s.Cut {
+		return
+	}
+	for _, o := range w.outputs {
+		o.cut(s.PTS)
+	}
 }
 
 func (w *worker) make(d picture.Decoded, repeated bool) error {

@@ -63,16 +63,13 @@ var (
 // codecs waits for the multivariant playlist and returns what it promises.
 func codecs(t *testing.T, f *Feed) string {
 	t.Helper()
-	g, err := f.Playlist(soon(t), "")
-	require.NoError(t, err)
-	list, _ := g.Multivariant()
-	return string(list.Plain)
+	return multivariant(soon(t), t, f)
 }
 
 func TestAudioThatHLSCarriesIsThereAllTheTime(t *testing.T) {
 	t.Parallel()
 	f, _ := listening(t, micAAC, nil)
-	require.NoError(t, testkit.Eventually(soon(t), func() bool { return f.Segments(hls.Original) != nil }), "nobody has asked for it")
+	require.NoError(t, testkit.Eventually(soon(t), func() bool { return f.Made(hls.Audio) != nil }), "nobody has asked for it")
 	assert.Contains(t, codecs(t, f), "mp4a.40.2")
 	v, err := f.Stream(soon(t), "", true)
 	require.NoError(t, err)
@@ -87,10 +84,11 @@ func TestAudioThatHLSCarriesIsThereAllTheTime(t *testing.T) {
 func TestAudioIsTranscodedWhileSomebodyListens(t *testing.T) {
 	t.Parallel()
 	f, _ := listening(t, micMu, nil)
-	assert.Nil(t, f.Segments(hls.Original))
-	assert.True(t, f.Playable(), "it is made for whoever asks")
 	assert.Contains(t, codecs(t, f), "mp4a.40.2")
-	require.NoError(t, testkit.Eventually(soon(t), func() bool { return f.Segments(hls.Original) == nil }), "and no longer than that")
+	assert.Nil(t, f.Made(hls.Audio), "it is made for whoever asks")
+	_, err := f.Track(soon(t), hls.Audio)
+	require.NoError(t, err)
+	require.NoError(t, testkit.Eventually(soon(t), func() bool { return f.Made(hls.Audio) == nil }), "and no longer than that")
 
 	v, err := f.Stream(soon(t), "", true)
 	require.NoError(t, err)
@@ -106,7 +104,7 @@ func TestAudioIsTranscodedWhileSomebodyListens(t *testing.T) {
 func TestAudioByMode(t *testing.T) {
 	t.Parallel()
 	f, st := listening(t, micMu, func(r *store.Feed) { r.AudioHLS = "on" })
-	require.NoError(t, testkit.Eventually(soon(t), func() bool { return f.Segments(hls.Original) != nil }), "transcoded all the time")
+	require.NoError(t, testkit.Eventually(soon(t), func() bool { return f.Made(hls.Audio) != nil }), "transcoded all the time")
 	assert.Contains(t, codecs(t, f), "mp4a.40.2")
 	run := f.Status().Run
 	_, err := st.Edit("hall", "no audio", func(r *store.Feed) error { r.AudioHLS = "off"; return nil })

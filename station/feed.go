@@ -145,22 +145,31 @@ func (f *Feed) warn(code fault.Code, text string) {
 	f.station.event(store.Event{At: time.Now(), Feed: f.stored().Name, Kind: EventWarning, Code: string(code), Text: text})
 }
 
-// Playlist implements deliver/hls.Feed.
-func (f *Feed) Playlist(ctx context.Context, rendition string) (*hls.Segmenter, error) {
+// Multivariant implements deliver/hls.Feed.
+func (f *Feed) Multivariant(ctx context.Context, rendition string) (*hls.Text, time.Duration, error) {
+	p, err := f.present()
+	if err != nil {
+		return nil, 0, err
+	}
+	return p.Multivariant(ctx, rendition)
+}
+
+// Track implements deliver/hls.Feed.
+func (f *Feed) Track(ctx context.Context, name string) (*hls.Track, error) {
 	p, err := f.present()
 	if err != nil {
 		return nil, err
 	}
-	return p.Playlist(ctx, rendition)
+	return p.Track(ctx, name)
 }
 
-// Segments implements deliver/hls.Feed.
-func (f *Feed) Segments(rendition string) *hls.Segmenter {
+// Made implements deliver/hls.Feed.
+func (f *Feed) Made(name string) *hls.Track {
 	p, err := f.present()
 	if err != nil {
 		return nil
 	}
-	return p.Segments(rendition)
+	return p.Made(name)
 }
 
 // JPEG opens the feed's frames as JPEG, see pipeline.JPEG.
@@ -227,7 +236,7 @@ func (f *Feed) Path() plan.Path {
 	s := f.Status()
 	p := plan.Path{Arrival: f.meter.arrival(), FrameRate: s.FrameRate, Segment: s.Target}
 	if p.Segment == 0 {
-		p.Segment = time.Duration(s.Record.SegmentMillis) * time.Millisecond
+		p.Segment = pipeline.Lengths(s.Record).Segment
 	}
 	return p
 }

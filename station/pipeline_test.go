@@ -85,11 +85,19 @@ func (y *yard) texts() string {
 }
 
 // made asks for a playlist as players do.
-func (y *yard) made(name string) *hls.Segmenter {
+func (y *yard) made(name string) *hls.Track {
 	y.t.Helper()
-	g, err := y.feed.Playlist(y.ctx, name)
+	g, err := y.feed.Track(y.ctx, name)
 	require.NoError(y.t, err)
 	return g
+}
+
+// multivariant is what players get first.
+func multivariant(ctx context.Context, t *testing.T, f *Feed) string {
+	t.Helper()
+	text, _, err := f.Multivariant(ctx, "")
+	require.NoError(t, err)
+	return string(text.Plain)
 }
 
 func codeOf(t *testing.T, err error) fault.Code {
@@ -105,22 +113,17 @@ func TestMadeWhileSomebodyWatches(t *testing.T) {
 	t.Parallel()
 	y := newYard(t, nil)
 	assert.False(t, y.feed.Status().Costs.Running, "nothing runs that nobody uses")
-	g, err := y.feed.Playlist(y.ctx, "")
-	require.NoError(t, err)
-	again, err := y.feed.Playlist(y.ctx, pipeline.Automatic)
-	require.NoError(t, err)
-	assert.Same(t, g, again)
-	assert.Same(t, g, y.made(""))
-	list, _ := g.Multivariant()
-	assert.Contains(t, string(list.Plain), "RESOLUTION=64x64")
-	assert.Contains(t, string(list.Plain), "automatic/list.m3u8")
-	assert.Same(t, g, y.feed.Segments(pipeline.Automatic))
+	list := multivariant(y.ctx, t, y.feed)
+	assert.Contains(t, list, "RESOLUTION=64x64")
+	assert.Contains(t, list, "automatic/list.m3u8")
+	g := y.made(pipeline.Automatic)
+	assert.Same(t, g, y.made(pipeline.Automatic))
+	assert.Same(t, g, y.feed.Made(pipeline.Automatic))
 	assert.Positive(t, y.feed.Status().Target)
 	assert.Contains(t, y.texts(), "transcode: transcoding began: the camera sends JPEG")
-	y.until("ends", func() bool { return y.feed.Segments(pipeline.Automatic) == nil })
+	y.until("ends", func() bool { return y.feed.Made(pipeline.Automatic) == nil })
 	y.until("is told", func() bool { return strings.Contains(y.texts(), "transcode: nobody watches automatic any more") })
-	_, err = y.feed.Playlist(y.ctx, "")
-	require.NoError(t, err, "and can be had again")
+	multivariant(y.ctx, t, y.feed) // and can be had again
 }
 
 func TestWhatCannotBeOpened(t *testing.T) {
@@ -129,14 +132,14 @@ func TestWhatCannotBeOpened(t *testing.T) {
 		f.Renditions = []store.Rendition{{Name: "panel", Codec: "JPEG", Size: "1/2"}, {Name: "small", Codec: "H264", Size: "1/2"}}
 	})
 	for name, code := range map[string]fault.Code{hls.Original: fault.RenditionUnfit, "panel": fault.RenditionUnfit, "nope": fault.RenditionUnknown} {
-		_, err := y.feed.Playlist(y.ctx, name)
+		_, _, err := y.feed.Multivariant(y.ctx, name)
 		assert.Equal(t, code, codeOf(t, err), name)
 	}
 	_, err := y.feed.JPEG(y.ctx, pipeline.JPEGRequest{Rendition: "small"})
 	assert.Equal(t, fault.RenditionUnfit, codeOf(t, err))
 	_, err = y.st.Edit("yard", "off", func(r *store.Feed) error { r.Enabled = false; return nil })
 	require.NoError(t, err)
-	_, err = y.feed.Playlist(y.ctx, "")
+	_, _, err = y.feed.Multivariant(y.ctx, "")
 	assert.Equal(t, fault.FeedOff, codeOf(t, err))
 	_, err = y.feed.Still(y.ctx, pipeline.JPEGRequest{}, 0)
 	assert.Equal(t, fault.FeedOff, codeOf(t, err))
@@ -150,8 +153,9 @@ func TestAnEditedRenditionIsMadeAnew(t *testing.T) {
 	y.made("small")
 	_, err := y.st.Edit("yard", "edited", func(r *store.Feed) error { r.Renditions[0].Size = "48x"; return nil })
 	require.NoError(t, err)
-	list, _ := y.made("small").Multivariant()
-	assert.Contains(t, string(list.Plain), "RESOLUTION=48x48")
+	small, ok := y.made("small").Measured()
+	require.True(t, ok)
+	assert.Equal(t, [2]int{48, 48}, [2]int{small.Width, small.Height})
 	assert.Equal(t, run, y.feed.Status().Run)
 }
 
@@ -189,8 +193,7 @@ func TestPicturesOfOnePixel(t *testing.T) {
 	_, err := y.st.Restart("yard")
 	require.NoError(t, err)
 	y.until("is one pixel large", func() bool { return y.feed.Status().Width == 1 })
-	list, _ := y.made("").Multivariant()
-	assert.Contains(t, string(list.Plain), "RESOLUTION=16x16")
+	assert.Contains(t, multivariant(y.ctx, t, y.feed), "RESOLUTION=16x16")
 }
 
 // TestSettingsOfTheFeed are what pictures follow when nothing else is asked for.
@@ -276,10 +279,7 @@ func TestReorderedFramesAreTranscodedForWebRTC(t *testing.T) {
 		assert.Zero(t, sps.Reorder)
 		assert.Equal(t, [2]int{320, 240}, [2]int{s.Track.Width, s.Track.Height})
 	}
-	g, err := f.Playlist(ctx, "")
-	require.NoError(t, err)
-	list, _ := g.Multivariant()
-	assert.Contains(t, string(list.Plain), "avc1.6400", "HLS has the camera's own")
+	assert.Contains(t, multivariant(ctx, t, f), "avc1.6400", "HLS has the camera's own")
 }
 
 // TestStrangersShareWhatIsMade and leave room for those who were let in.

@@ -31,14 +31,14 @@ func TestThePastIsForgotten(t *testing.T) {
 	require.NoError(t, err)
 	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
 	defer cancel()
-	g, err := f.Playlist(ctx, hls.Original)
+	g, err := f.Track(ctx, hls.Original)
 	require.NoError(t, err)
 	camera.Close()
 	require.NoError(t, testkit.Eventually(ctx, func() bool { return f.Condition().Tries > 1 }))
-	_, ok := g.Media()
+	_, ok := g.Media(false)
 	assert.True(t, ok, "a short gap takes nothing away")
 	require.NoError(t, testkit.Eventually(ctx, func() bool {
-		_, ok := g.Media()
+		_, ok := g.Media(false)
 		return !ok
 	}))
 }

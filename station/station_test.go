@@ -74,8 +74,8 @@ func TestFeedComesUpAndComesBack(t *testing.T) {
 	f, err := st.Add(record(url))
 	require.NoError(t, err)
 	eventually(t, f, "comes up", isState(station.StateLive))
-	eventually(t, f, "is cut", func(station.Status) bool { return f.Segments(hls.Original) != nil })
-	<-f.Segments(hls.Original).Ready()
+	eventually(t, f, "is cut", func(station.Status) bool { return f.Made(hls.Original) != nil })
+	<-f.Made(hls.Original).Ready()
 	run := f.Status().Run
 
 	s.DropAll()
@@ -133,7 +133,7 @@ func TestStopAndStart(t *testing.T) {
 	_, err = st.Edit("gate", "off", func(r *store.Feed) error { r.Enabled = false; return nil })
 	require.NoError(t, err)
 	assert.Equal(t, station.StateOff, f.Condition().State)
-	assert.Nil(t, f.Segments(hls.Original), "nothing can be played any more")
+	assert.Nil(t, f.Made(hls.Original), "nothing can be played any more")
 	_, err = st.Edit("gate", "on", func(r *store.Feed) error { r.Enabled = true; return nil })
 	require.NoError(t, err)
 	eventually(t, f, "comes up again", isState(station.StateLive))

@@ -26,7 +26,9 @@ type Feed struct {
 	FirstMillis    int // for the first packet or frame
 	StallMillis    int // for silence after that
 	Fingerprint    string
-	SegmentMillis  int
+	WithinMillis   int // how far behind the picture may be; 0 is whatever is cheapest
+	SegmentMillis  int // this and the next two follow from it where they are 0
+	PartMillis     int
 	PlaylistLength int
 	Enabled        bool
 

@@ -251,6 +251,13 @@ var migrations = []migration{
 		`ALTER TABLE events ADD COLUMN account TEXT NOT NULL DEFAULT ''`,
 		`ALTER TABLE events ADD COLUMN address TEXT NOT NULL DEFAULT ''`,
 	}, nil},
+	// What was set as the defaults were follows from the delay that they made.
+	{6, []string{
+		`ALTER TABLE feeds ADD COLUMN within_millis INTEGER NOT NULL DEFAULT 10000`,
+		`ALTER TABLE feeds ADD COLUMN part_millis INTEGER NOT NULL DEFAULT 0`,
+		`UPDATE feeds SET segment_millis = 0 WHERE segment_millis = 2000`,
+		`UPDATE feeds SET playlist_length = 0 WHERE playlist_length = 6`,
+	}, nil},
 }
 
 func (s *Store) migrate() error {

@@ -82,7 +82,7 @@ func (b *binding) publishLocked(stamp workerproto.Stamp, data []byte) {
 		return
 	}
 	if b.epoch == nil || b.epoch.Tracks[0] != s.Track {
-		b.epoch = &media.Epoch{Number: o.epochs, Tracks: []*media.Track{s.Track}}
+		b.epoch = &media.Epoch{Number: o.epochs, Tracks: []*media.Track{s.Track}, Source: b.source}
 		o.epochs++
 	}
 	s.Epoch = b.epoch

@@ -6,6 +6,7 @@ import (
 	"sync"
 	"time"
 
+	"webostrum/core/hls"
 	"webostrum/core/hub"
 	"webostrum/core/rendition"
 )
@@ -20,6 +21,9 @@ type Config struct {
 	// Live says whether the camera sends at present, so that its last frame is not
 	// repeated for ever; nil means always. Of video alone.
 	Live func() bool
+	// Cuts is where segments begin: frames of video that are H.264 get keyframes there.
+	// Nil means nowhere.
+	Cuts *hls.Cuts
 	// Note is told in a sentence what an engineer should know. It must not block.
 	Note func(text string)
 }

@@ -48,6 +48,8 @@ type video struct {
 	last     *media.Sample // handed over
 	arrived  time.Time     // when it was
 	lastAt   time.Time     // when it, or its repetition, was
+	catching bool          // frames are read that are not new any more, to make segments whole
+	cut      uint64        // media sequence number of the newest segment
 }
 
 // wanted decides whether keyframes are enough. When they no longer are, reading
@@ -64,6 +66,7 @@ func (v *video) wanted(list []*Output) {
 	v.reader.Close()
 	v.reader = v.t.cfg.Source.NewReader()
 	v.again = true
+	v.goBack()
 }
 
 // read passes over a frame that can be decoded by itself when a newer one is there.
@@ -99,12 +102,32 @@ func (v *video) bind(o *Output, number uint32) (*binding, error) {
 }
 
 // bound gives what was added the last frame at once where the next one may be long
-// in coming.
+// in coming. Of H.264 it goes back to where the segment before the newest began.
 func (v *video) bound() error {
-	if v.last == nil || v.last.Track.Codec != media.JPEG {
+	switch {
+	case v.last == nil:
 		return nil
+	case v.last.Track.Codec == media.JPEG:
+		return v.send(v.last, false)
 	}
-	return v.send(v.last, false)
+	v.goBack()
+	return nil
+}
+
+// goBack has frames read again from where the segment before the newest began: what was
+// added is to have whole segments at once.
+func (v *video) goBack() {
+	cuts := v.t.cfg.Cuts
+	if cuts == nil || v.keysOnly {
+		return
+	}
+	from, ok := cuts.Before(1)
+	if !ok || from.Epoch.Video().Codec != media.H264 {
+		return
+	}
+	v.reader.Close()
+	v.reader = v.t.cfg.Source.NewReaderAt(from.With)
+	v.again, v.catching, v.cut = true, true, 0
 }
 
 // frames makes samples of the coded frames of one binding.
@@ -147,6 +170,9 @@ func (v *video) hand(s *media.Sample) error {
 		return v.send(s, true)
 	}
 	late := !v.keysOnly && s.Track.Codec != media.JPEG && v.reader.Behind() > mayWait
+	if v.catching = v.catching && late; v.catching {
+		late = false
+	}
 	switch {
 	case !late:
 		v.last, v.arrived = s, time.Now()
@@ -158,7 +184,21 @@ func (v *video) hand(s *media.Sample) error {
 
 func (v *video) send(s *media.Sample, late bool) error {
 	v.lastAt = time.Now()
-	return v.worker.Frame(workerproto.Stamp{PTS: s.PTS, Captured: s.Captured.UnixNano(), Key: s.Key, Late: late}, s.Data)
+	cut := v.begins(s.Epoch, s.PTS)
+	return v.worker.Frame(workerproto.Stamp{PTS: s.PTS, Captured: s.Captured.UnixNano(), Key: s.Key, Late: late && !cut, Cut: cut}, s.Data)
+}
+
+// begins says whether a segment begins with a frame.
+func (v *video) begins(e *media.Epoch, pts int64) bool {
+	if v.t.cfg.Cuts == nil {
+		return false
+	}
+	cut, ok := v.t.cfg.Cuts.At(e, pts)
+	if !ok || cut.Sequence <= v.cut {
+		return false
+	}
+	v.cut = cut.Sequence
+	return true
 }
 
 // idle keeps video going when no new frame comes, as from a camera that sends stills.
@@ -168,5 +208,6 @@ func (v *video) idle(now time.Time) error {
 	}
 	v.lastAt = now
 	passed := now.Sub(v.arrived)
-	return v.worker.Repeat(workerproto.Stamp{PTS: v.last.PTS + v.last.Track.Ticks(passed), Captured: v.last.Captured.Add(passed).UnixNano()})
+	pts := v.last.PTS + v.last.Track.Ticks(passed)
+	return v.worker.Repeat(workerproto.Stamp{PTS: pts, Captured: v.last.Captured.Add(passed).UnixNano(), Cut: v.begins(v.last.Epoch, pts)})
 }

@@ -108,11 +108,11 @@ func NewDecoder(sets *media.ParameterSets) (*Decoder, error) {
 		return nil, ErrInterlaced
 	}
 	d := &Decoder{
-		c: C.wb_open_decoder(), stamps: make(map[uint64]workerproto.Stamp),
+		stamps: make(map[uint64]workerproto.Stamp),
 		colour: workerproto.Colour{FullRange: sps.FullRange, BT601: sps.BT601()},
 	}
-	if d.c == nil {
-		return nil, errors.New("openh264: no decoder can be had")
+	if err := d.reopen(); err != nil {
+		return nil, err
 	}
 	d.sets = appendStart(d.sets, sets.SPS)
 	for _, pps := range sets.PPS {
@@ -121,11 +121,27 @@ func NewDecoder(sets *media.ParameterSets) (*Decoder, error) {
 	return d, nil
 }
 
+// reopen begins with an empty decoder: pictures that it holds back are no longer wanted.
+func (d *Decoder) reopen() error {
+	d.Close()
+	if d.c = C.wb_open_decoder(); d.c == nil {
+		return errors.New("openh264: no decoder can be had")
+	}
+	d.any = false
+	clear(d.stamps)
+	return nil
+}
+
 func appendStart(dst, nal []byte) []byte { return append(append(dst, 0, 0, 0, 1), nal...) }
 
 // Decode implements picture.Decoder. data is one access unit of length-prefixed
 // NAL units.
 func (d *Decoder) Decode(data []byte, stamp workerproto.Stamp) (picture.Decoded, bool, error) {
+	if stamp.Key && d.any && stamp.PTS <= d.last { // frames come again, from an earlier one on
+		if err := d.reopen(); err != nil {
+			return picture.Decoded{}, false, err
+		}
+	}
 	d.fill(data, stamp.Key)
 	d.token++
 	d.stamps[d.token] = stamp

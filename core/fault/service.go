@@ -10,6 +10,7 @@ const (
 	DeliveryUnknown    Code = "delivery-unknown"
 	DeliveryOff        Code = "delivery-off"
 	SegmentUnknown     Code = "segment-unknown"
+	DirectiveRefused   Code = "directive-refused"
 	SegmentUnreadable  Code = "segment-unreadable"
 	RenditionUnknown   Code = "rendition-unknown"
 	RenditionUnfit     Code = "rendition-unfit"
@@ -92,6 +93,9 @@ var serviceKinds = []Kind{
 	{Code: DeliveryOff, Class: ClassRefused, Status: 403,
 		Sentence: "This delivery is switched off for the feed.",
 		Remedy:   "Use another one, or have an engineer switch it on."},
+	{Code: DirectiveRefused, Class: ClassUsage, Status: 400,
+		Sentence: "What was asked of the playlist cannot be waited for.",
+		Remedy:   "Ask for the playlist without directives, which says where it is."},
 	{Code: SegmentUnknown, Class: ClassNotFound, Status: 404,
 		Sentence: "There is no such segment, or no longer.",
 		Remedy:   "Ask for the playlist, hls/index.m3u8, which says what there is."},

@@ -3,166 +3,146 @@ package hls
 import (
 	"time"
 
-	"webostrum/core/aac"
-	"webostrum/core/fmp4"
+	"webostrum/core/cmaf"
 	"webostrum/core/media"
 )
 
 const (
-	// Audio that is further from where it should be than this share of a unit is put
-	// right by a unit more or less; what is less is left alone.
-	audioSlack = 0.6
-
-	// A gap of more units than this is filled with silence; a shorter one comes from
-	// clocks that drift, and a unit that is played twice is heard less than nothing.
-	audioRepeats = 1
-
-	// How long a segment waits for its audio, which may come after the picture.
+	// Audio that is so much behind the picture is no longer waited for: silence takes its
+	// place, until there is some again.
 	audioPatience = 1500 * time.Millisecond
-
+	// Silence is made up to so much behind the picture.
+	silenceBehind = 200 * time.Millisecond
 	// Audio that was taken so much later than the newest picture comes from a clock
 	// that has jumped. It would push all after it away.
 	audioAhead = 2 * time.Second
 )
 
-// audioLine lays audio beside the pictures of an epoch: its samples are where they
-// were captured on the pictures' timeline, one directly behind the other. Browsers
-// count what they decode and look at times no more once they play (measured in
-// Chromium 156), so gaps cannot be left to the durations of samples: they are filled
-// by whole units.
-type audioLine struct {
-	track   *media.Track
-	silence *media.Sample // nil when none is known for the coding
-
-	picture *media.Sample // the newest: ties capture time to the timeline
-	samples []*media.Sample
-	lengths []uint32 // ticks
-	begin   int64    // DTS of the first of samples
-	next    int64    // DTS at which the next sample should be
-	started bool
-	came    bool // audio came since the last segment
-	flowing bool // and for the last segment
+// AudioWriter lays audio beside the camera's frames and writes it to a track. It is for
+// one goroutine.
+type AudioWriter struct {
+	track  *Track
+	camera *media.Sample // the newest frame: ties capture time to the timeline
+	cut    Cut           // the stretch of the timeline that the line is on
+	line   *audioLine    // nil before the first frame
+	audio  *media.Track
+	begun  bool
+	ended  int64 // where the newest frame of the stretch ends, ticks of audio
+	quiet  bool  // no audio has come for a while
+	epoch  *media.Epoch
+	pace   cmaf.Timeline
 }
 
-func newAudioLine(t *media.Track) *audioLine {
-	l := &audioLine{track: t, flowing: true}
-	c, err := aac.ParseConfig(t.AAC)
-	if err != nil {
-		return l
+// NewAudioWriter writes audio, coded as AAC in one way, to a track.
+func NewAudioWriter(t *Track, audio *media.Track) (*AudioWriter, error) {
+	if err := t.newInit(audio); err != nil {
+		return nil, err
 	}
-	if data := aac.Silence(c); data != nil {
-		length := int64(c.FrameLength) * int64(t.ClockRate) / int64(c.SampleRate)
-		l.silence = &media.Sample{Track: t, Length: length, Key: true, Data: data}
-	}
-	return l
+	return &AudioWriter{track: t, audio: audio}, nil
 }
 
-// at converts a time on the pictures' timeline to ticks of audio.
-func (l *audioLine) at(video *media.Track, pts int64) int64 {
-	return l.track.Ticks(video.Duration(pts))
+// Frame takes the camera's newest frame, and writes the audio that goes before it.
+func (w *AudioWriter) Frame(s *media.Sample) error {
+	w.camera = s
+	if s.Epoch != w.epoch {
+		w.epoch = s.Epoch
+		w.pace.Begin()
+	}
+	w.pace.Place(s)
+	if err := w.settle(); err != nil {
+		return err
+	}
+	if w.line == nil {
+		return nil
+	}
+	now := w.reached()
+	w.ended = now
+	if w.audio.Duration(now-w.line.next) > audioPatience {
+		w.quiet = true
+	}
+	if w.quiet {
+		w.line.fill(now - w.audio.Ticks(silenceBehind))
+	}
+	return w.pour(now)
 }
 
-// place is where a sample should be.
-func (l *audioLine) place(s *media.Sample) int64 {
-	return l.at(l.picture.Track, l.picture.PTS) + l.track.Ticks(s.Captured.Sub(l.picture.Captured))
+// Audio takes the next unit of audio. Where it belongs on the frames' timeline its
+// capture time tells.
+func (w *AudioWriter) Audio(s *media.Sample) error {
+	if w.line == nil || !media.SameAudio(s.Track, w.audio) || s.Captured.Sub(w.camera.Captured) > audioAhead {
+		return nil
+	}
+	target := w.at(w.camera.PTS) + w.audio.Ticks(s.Captured.Sub(w.camera.Captured))
+	if w.audio.Duration(w.reached()-target) < audioPatience {
+		w.quiet = false
+	}
+	w.line.write(s, target)
+	return w.pour(w.reached())
 }
 
-// write takes a sample. first is where the epoch's pictures begin, in ticks of audio.
-func (l *audioLine) write(s *media.Sample, first int64) {
-	if l.picture == nil || !media.SameAudio(s.Track, l.track) || len(l.samples) >= maxSegmentSamples {
-		return
+// reached is where the newest frame ends; no segment that is not known begins before.
+func (w *AudioWriter) reached() int64 {
+	return w.at(w.camera.DTS + w.pace.Nominal(w.camera.Track))
+}
+
+// at converts a place on the frames' timeline to ticks of audio.
+func (w *AudioWriter) at(pts int64) int64 {
+	return w.audio.Ticks(w.camera.Track.Duration(pts))
+}
+
+// settle begins the line anew where the timeline breaks.
+func (w *AudioWriter) settle() error {
+	cut, ok := w.track.presentation.cuts.At(w.camera.Epoch, w.camera.PTS)
+	if !ok || w.line != nil && cut.Breaks == w.cut.Breaks {
+		return nil
 	}
-	if s.Captured.Sub(l.picture.Captured) > audioAhead {
-		return
+	err := w.Break()
+	if back, ok := w.track.presentation.cuts.Before(1); ok && back.Breaks == cut.Breaks && !w.begun {
+		cut = back // a player has something to begin with at once
 	}
-	target := l.place(s)
-	if !l.started {
-		if target < first {
-			return
+	w.begun, w.cut, w.line = true, cut, newAudioLine(w.audio, w.at(cut.PTS))
+	return err
+}
+
+// Break ends the segment in the making with the newest frame: the feed has stopped
+// sending, or its timeline breaks off.
+func (w *AudioWriter) Break() (err error) {
+	if w.line != nil {
+		w.line.fill(w.ended)
+		err = w.pour(w.line.next)
+	}
+	w.track.closePending()
+	w.line = nil
+	return err
+}
+
+// pour writes what is before a place to the segments that it belongs to.
+func (w *AudioWriter) pour(until int64) error {
+	for {
+		sample, begin, ok := w.line.take(until)
+		if !ok {
+			return nil
 		}
-		l.begins(target, first)
-	}
-	slack := int64(audioSlack * float64(s.Length))
-	off := target - l.next
-	if off < -slack {
-		return // its time is past already
-	}
-	if off > slack {
-		l.bridge(s, off)
-	}
-	l.came = true
-	l.append(s)
-}
-
-// begins begins the line with silence that ends where the first sample is.
-func (l *audioLine) begins(target, first int64) {
-	l.started, l.next = true, target
-	if l.silence != nil {
-		l.next -= (target - first) / l.silence.Length * l.silence.Length
-		l.fill(target)
-	}
-}
-
-// bridge fills a gap in front of a sample.
-func (l *audioLine) bridge(s *media.Sample, off int64) {
-	switch units := (off + s.Length/2) / s.Length; {
-	case units <= audioRepeats:
-		l.append(s)
-	case l.silence != nil:
-		l.fill(l.next + units*l.silence.Length)
-	case len(l.lengths) > 0:
-		l.lengths[len(l.lengths)-1] += uint32(off) // nothing better is known
-		l.next += off
-	default:
-		l.next += off
-	}
-}
-
-func (l *audioLine) append(s *media.Sample) {
-	if len(l.samples) == 0 {
-		l.begin = l.next
-	}
-	l.samples = append(l.samples, s)
-	l.lengths = append(l.lengths, uint32(s.Length))
-	l.next += s.Length
-}
-
-// fill puts silence up to a place, as far as whole units of it fit.
-func (l *audioLine) fill(until int64) {
-	if l.silence == nil {
-		return
-	}
-	for l.next+l.silence.Length <= until && len(l.samples) < maxSegmentSamples {
-		l.append(l.silence)
-	}
-}
-
-// reaches says whether there is audio up to a place.
-func (l *audioLine) reaches(end int64) bool { return l.started && l.next >= end }
-
-// take takes out what belongs to a segment that ends at a place: what begins before
-// it. What is missing is silence.
-func (l *audioLine) take(first, end int64) (run fmp4.Run, ok bool) {
-	l.flowing, l.came = l.came, false
-	if !l.started {
-		if l.silence == nil {
-			return run, false
+		if err := w.write(sample, begin); err != nil {
+			return err
 		}
-		l.started, l.next = true, first
 	}
-	if l.next < end {
-		l.fill(end)
+}
+
+func (w *AudioWriter) write(s *media.Sample, begin int64) error {
+	t := w.track
+	// A unit belongs to the segment in which its middle is.
+	place := w.camera.Track.Ticks(w.audio.Duration(begin + s.Length/2))
+	cut, ok := t.presentation.cuts.At(w.cut.Epoch, place)
+	if !ok || cut.Breaks != w.cut.Breaks {
+		return nil
 	}
-	run = fmp4.Run{Track: l.track, Begin: l.begin}
-	n, at := 0, l.begin
-	for n < len(l.samples) && at < end {
-		at += int64(l.lengths[n])
-		n++
+	if t.pending == nil || cut.Sequence > t.pending.cut.Sequence {
+		if cut.Sequence < t.nextSequence() {
+			return nil
+		}
+		begins := cut.Begins.Add(w.audio.Duration(begin) - w.camera.Track.Duration(cut.PTS))
+		t.begin(cut, begins)
 	}
-	if n == 0 {
-		return run, false
-	}
-	run.Samples, run.Durations = l.samples[:n:n], l.lengths[:n:n]
-	l.samples, l.lengths, l.begin = l.samples[n:], l.lengths[n:], at
-	return run, true
+	return t.add(s, begin, uint32(s.Length))
 }

@@ -52,20 +52,21 @@ func (l list) length() (sum time.Duration) {
 // spell writes the frames of one epoch.
 type spell struct {
 	t     *testing.T
-	g     *hls.Segmenter
+	p     *hls.Presentation
+	g     *hls.Track
 	epoch *media.Epoch
 }
 
 func newSpell(t *testing.T, listed int) *spell {
 	t.Helper()
-	g, err := hls.New(hls.Config{Run: "a", Start: noon, Wanted: 2 * time.Second, Listed: listed})
+	p, err := hls.New(hls.Config{Run: "a", Start: noon, Wanted: 2 * time.Second, Listed: listed})
 	require.NoError(t, err)
-	return &spell{t, g, &media.Epoch{Tracks: []*media.Track{pictures.Track(pictures.SPS)}}}
+	return &spell{t, p, p.Open(hls.Original), &media.Epoch{Tracks: []*media.Track{pictures.Track(pictures.SPS)}}}
 }
 
 func (s *spell) list() list {
 	s.t.Helper()
-	text, ok := s.g.Media()
+	text, ok := s.g.Media(false)
 	require.True(s.t, ok)
 	return readList(s.t, string(text.Plain))
 }
@@ -83,10 +84,12 @@ func (s *spell) write(from, to, keyEvery int64, lost func(n int64) bool, look fu
 		if key {
 			data = pictures.Data(pictures.IDR(1000, byte(n)))
 		}
-		require.NoError(s.t, s.g.Write(&media.Sample{
+		sample := &media.Sample{
 			Epoch: s.epoch, Track: s.epoch.Tracks[0], DTS: n * frame, PTS: n * frame, Captured: noon.Add(time.Duration(n) * 40 * time.Millisecond), Key: key, Data: data,
-		}))
-		if _, ok := s.g.Media(); ok && key {
+		}
+		s.p.Cuts().Observe(sample)
+		require.NoError(s.t, s.g.WriteVideo(sample))
+		if _, ok := s.g.Media(false); ok && key {
 			look(s.list())
 		}
 	}

@@ -3,6 +3,7 @@ package hls_test
 import (
 	"bytes"
 	"compress/gzip"
+	"context"
 	"fmt"
 	"io"
 	"regexp"
@@ -28,7 +29,8 @@ const frame = 3600 // 25 frames a second
 // feeder writes samples as a camera would.
 type feeder struct {
 	t     testing.TB
-	g     *hls.Segmenter
+	p     *hls.Presentation
+	g     *hls.Track
 	epoch *media.Epoch
 	n     int64
 	at    time.Time
@@ -39,9 +41,9 @@ func newFeeder(t testing.TB, cfg hls.Config) *feeder {
 	if cfg.Run == "" {
 		cfg = hls.Config{Run: "abc", Start: time.Unix(500, 0), Wanted: 2 * time.Second, Listed: 3}
 	}
-	g, err := hls.New(cfg)
+	p, err := hls.New(cfg)
 	require.NoError(t, err)
-	f := &feeder{t: t, g: g, at: noon}
+	f := &feeder{t: t, p: p, g: p.Open(hls.Original), at: noon}
 	f.newEpoch(0, pictures.SPS)
 	return f
 }
@@ -52,7 +54,7 @@ func (f *feeder) newEpoch(number uint64, sps []byte) {
 }
 
 // write writes pictures; every keyEvery-th is a keyframe.
-func (f *feeder) write(count, keyEvery int) {
+func (f *feeder) write(count, keyEvery int) (last *media.Sample) {
 	f.t.Helper()
 	for range count {
 		key := f.n%int64(keyEvery) == 0
@@ -60,37 +62,60 @@ func (f *feeder) write(count, keyEvery int) {
 		if key {
 			data = pictures.Data(pictures.IDR(1000, byte(f.n)))
 		}
-		require.NoError(f.t, f.g.Write(&media.Sample{
+		s := &media.Sample{
 			Epoch: f.epoch, Track: f.epoch.Tracks[0], DTS: f.n * frame, PTS: f.n * frame, Captured: f.at, Key: key, Data: data,
-		}))
+		}
+		f.p.Cuts().Observe(s)
+		require.NoError(f.t, f.g.WriteVideo(s))
 		f.n++
 		f.at = f.at.Add(40 * time.Millisecond)
+		last = s
 	}
+	return last
 }
 
 func (f *feeder) media() string {
 	f.t.Helper()
-	text, ok := f.g.Media()
+	text, ok := f.g.Media(false)
 	require.True(f.t, ok)
 	return string(text.Plain)
+}
+
+// pause says that the camera has stopped sending.
+func (f *feeder) pause() {
+	f.p.Cuts().Break()
+	f.g.Break()
 }
 
 // file reads what has a name.
 func (f *feeder) file(name string) []byte {
 	f.t.Helper()
-	body, ok := f.g.Find(name)
-	require.True(f.t, ok, name)
-	r, err := body.Open()
-	require.NoError(f.t, err)
+	return fileOf(f.t, f.g, name)
+}
+
+// fileOf reads what has a name in a track.
+func fileOf(t testing.TB, g *hls.Track, name string) []byte {
+	t.Helper()
+	piece, ok := g.Find(t.Context(), name)
+	require.True(t, ok, name)
+	require.NotNil(t, piece.Body, name)
+	r, err := piece.Body.Open()
+	require.NoError(t, err)
 	whole, err := io.ReadAll(iotest.OneByteReader(r))
-	require.NoError(f.t, err)
-	require.Len(f.t, whole, int(body.Size()))
-	return whole
+	require.NoError(t, err)
+	require.Len(t, whole, int(piece.Body.Size()))
+	return whole[piece.Offset : piece.Offset+piece.Size]
+}
+
+// has says whether a track has something of a name.
+func has(g *hls.Track, name string) bool {
+	_, ok := g.Find(context.Background(), name)
+	return ok
 }
 
 func TestMediaPlaylist(t *testing.T) {
 	f := newFeeder(t, hls.Config{})
-	_, ok := f.g.Media()
+	_, ok := f.g.Media(false)
 	assert.False(t, ok, "nothing yet")
 	f.write(51, 50)
 	want := `#EXTM3U
@@ -130,16 +155,24 @@ abc-1004.m4s
 func TestMultivariantPlaylist(t *testing.T) {
 	f := newFeeder(t, hls.Config{})
 	f.write(151, 50)
-	text, ok := f.g.Multivariant()
+	v, ok := f.g.Measured()
 	require.True(t, ok)
-	plain := string(text.Plain)
-	assert.Contains(t, plain, `CODECS="avc1.42C01E",RESOLUTION=320x240,FRAME-RATE=25.000`)
-	assert.Contains(t, plain, "\noriginal/list.m3u8\n")
 	// 1000 + 49*100 bytes and lengths of 4, plus the boxes, in 2 s.
-	bandwidth, err := strconv.Atoi(regexp.MustCompile(`[:,]BANDWIDTH=(\d+)`).FindStringSubmatch(plain)[1])
-	require.NoError(t, err)
-	assert.InDelta(t, 1.25*float64(1000+49*100+50*4+50*16+120)*8/2, bandwidth, 400, "a quarter above what was seen")
-	z, err := gzip.NewReader(bytes.NewReader(text.Packed))
+	assert.InDelta(t, 1.25*float64(1000+49*100+50*4+50*16+120)*8/2, v.Peak, 400, "a quarter above what was seen")
+	v.Peak, v.Average = 50_000, 40_000
+	small := hls.Variant{Name: "small", Codecs: "avc1.42C00D", Width: 160, Height: 120, Peak: 20_000, Average: 10_000}
+	text := hls.Multivariant([]hls.Variant{v, small}, &hls.Variant{Codecs: "mp4a.40.2", Peak: 2000, Average: 1000, Channels: 2})
+	want := `#EXTM3U
+#EXT-X-VERSION:7
+#EXT-X-INDEPENDENT-SEGMENTS
+#EXT-X-MEDIA:TYPE=AUDIO,GROUP-ID="audio",NAME="Sound",DEFAULT=YES,AUTOSELECT=YES,CHANNELS="2",URI="audio/list.m3u8"
+#EXT-X-STREAM-INF:BANDWIDTH=52000,AVERAGE-BANDWIDTH=41000,CODECS="avc1.42C01E,mp4a.40.2",RESOLUTION=320x240,FRAME-RATE=25.000,AUDIO="audio"
+original/list.m3u8
+#EXT-X-STREAM-INF:BANDWIDTH=22000,AVERAGE-BANDWIDTH=11000,CODECS="avc1.42C00D,mp4a.40.2",RESOLUTION=160x120,AUDIO="audio"
+small/list.m3u8
+`
+	assert.Equal(t, want, string(text.Plain))
+	z, err := gzip.NewReader(bytes.NewReader(text.Packed()))
 	require.NoError(t, err)
 	unpacked, err := io.ReadAll(z)
 	require.NoError(t, err)
@@ -202,20 +235,17 @@ func TestOldNamesAreGone(t *testing.T) {
 	f := newFeeder(t, hls.Config{})
 	f.write(51, 50)
 	f.write(50*20, 50)
-	_, ok := f.g.Find("abc-1000.m4s")
-	assert.False(t, ok, "twenty segments later")
-	_, ok = f.g.Find("abc-1017.m4s")
-	assert.True(t, ok, "listed no more, but players may still ask for it")
-	_, ok = f.g.Find("other-1020.m4s")
-	assert.False(t, ok, "of another run")
+	assert.False(t, has(f.g, "abc-1000.m4s"), "twenty segments later")
+	assert.True(t, has(f.g, "abc-1017.m4s"), "listed no more, but players may still ask for it")
+	assert.False(t, has(f.g, "other-1020.m4s"), "of another run")
 }
 
 func TestForget(t *testing.T) {
 	f := newFeeder(t, hls.Config{})
 	f.write(151, 50)
-	f.g.Break()
+	f.pause()
 	f.g.Forget()
-	_, ok := f.g.Media()
+	_, ok := f.g.Media(false)
 	assert.False(t, ok)
 	select {
 	case <-f.g.Ready():
@@ -235,8 +265,8 @@ func TestNothingBeforeTheFirstKeyframe(t *testing.T) {
 	f := newFeeder(t, hls.Config{})
 	f.n = 1
 	f.write(49, 50)
-	f.g.Break()
-	_, ok := f.g.Media()
+	f.pause()
+	_, ok := f.g.Media(false)
 	assert.False(t, ok)
 }
 
@@ -247,7 +277,8 @@ func TestKeyframesThatNeverCome(t *testing.T) {
 	for i := range int64(9) {
 		s := *big
 		s.Key, s.DTS, s.PTS = i == 0, i*frame, i*frame
-		if e := f.g.Write(&s); e != nil {
+		f.p.Cuts().Observe(&s)
+		if e := f.g.WriteVideo(&s); e != nil {
 			err = e
 		}
 	}
@@ -260,11 +291,13 @@ func TestKeyframesThatNeverCome(t *testing.T) {
 func TestConfigIsChecked(t *testing.T) {
 	good := hls.Config{Run: "r", Wanted: time.Second, Listed: 6}
 	for name, change := range map[string]func(*hls.Config){
-		"no run":         func(c *hls.Config) { c.Run = "" },
-		"too short":      func(c *hls.Config) { c.Wanted = time.Millisecond },
-		"too long":       func(c *hls.Config) { c.Wanted = time.Hour },
-		"list too short": func(c *hls.Config) { c.Listed = 2 },
-		"list too long":  func(c *hls.Config) { c.Listed = 1000 },
+		"no run":          func(c *hls.Config) { c.Run = "" },
+		"too short":       func(c *hls.Config) { c.Wanted = time.Millisecond },
+		"too long":        func(c *hls.Config) { c.Wanted = time.Hour },
+		"list too short":  func(c *hls.Config) { c.Listed = 2 },
+		"list too long":   func(c *hls.Config) { c.Listed = 1000 },
+		"parts too long":  func(c *hls.Config) { c.Part = 600 * time.Millisecond },
+		"parts too short": func(c *hls.Config) { c.Part = time.Millisecond },
 	} {
 		c := good
 		change(&c)
@@ -294,7 +327,7 @@ func FuzzPlaylist(f *testing.F) {
 				epoch++
 				fd.newEpoch(epoch, pictures.SPS)
 			case 3:
-				fd.g.Break()
+				fd.pause()
 				epoch++
 				fd.newEpoch(epoch, pictures.Larger)
 			case 4:
@@ -302,7 +335,7 @@ func FuzzPlaylist(f *testing.F) {
 			default:
 				fd.write(int(b)%13, 1000)
 			}
-			text, ok := fd.g.Media()
+			text, ok := fd.g.Media(false)
 			if !ok {
 				continue
 			}

@@ -76,6 +76,9 @@ func New(cfg Config) *Hub {
 	return h
 }
 
+// SetKeep changes Config.Keep. It is for the goroutine that publishes.
+func (h *Hub) SetKeep(n int) { h.keep = uint64(min(max(n, 0), slots)) }
+
 // notify wakes the waiting readers, so that the writer need not.
 func (h *Hub) notify() {
 	for {
@@ -181,6 +184,23 @@ func (h *Hub) NewReaderFrom(from time.Time) *Reader {
 			break
 		}
 		r.pos, r.synced = end-1, true
+	}
+	return r
+}
+
+// NewReaderAt returns a reader that begins at the newest sample kept that matches; where
+// none does it is as NewReader.
+func (h *Hub) NewReaderAt(match func(*media.Sample) bool) *Reader {
+	r := h.NewReader()
+	for end := h.head.Load(); end > h.tail.Load(); end-- {
+		s := h.at(end)
+		if s == nil {
+			break
+		}
+		if match(s) {
+			r.pos, r.synced = end-1, true
+			break
+		}
 	}
 	return r
 }

@@ -108,6 +108,15 @@ func (t *Track) Ticks(d time.Duration) int64 {
 type Epoch struct {
 	Number uint64 // grows by one at each new epoch of a feed's run
 	Tracks []*Track
+	Source *Epoch // that it was transcoded from, on the same timeline; nil for the camera's own
+}
+
+// Camera returns the camera's epoch: that which it was transcoded from, or itself.
+func (e *Epoch) Camera() *Epoch {
+	if e.Source != nil {
+		return e.Source
+	}
+	return e
 }
 
 // Video returns the epoch's first video track, or nil.

@@ -15,6 +15,7 @@ import (
 	"webostrum/core/hls"
 	"webostrum/core/media"
 	"webostrum/core/rtp"
+	"webostrum/testkit/cutting"
 	"webostrum/testkit/pictures"
 )
 
@@ -40,7 +41,7 @@ func aDay(t *testing.T, reports bool) {
 		day          = 24 * longRun
 		drift        = 50e-6
 	)
-	g, err := hls.New(hls.Config{Run: "day", Start: noon, Wanted: 2 * time.Second, Listed: 6})
+	g, err := cutting.New(hls.Config{Run: "day", Start: noon, Wanted: 2 * time.Second, Listed: 6})
 	require.NoError(t, err)
 	samples := 0
 	var last *media.Sample
@@ -98,7 +99,7 @@ func aDay(t *testing.T, reports bool) {
 	assert.Less(t, worst, 40*time.Millisecond, "capture time")
 	assert.Less(t, liveHeap(), heap+4<<20, "memory grew over the day")
 
-	text, ok := g.Media()
+	text, ok := g.Media(false)
 	require.True(t, ok)
 	dates := regexp.MustCompile(`PROGRAM-DATE-TIME:(\S+)`).FindAllStringSubmatch(string(text.Plain), -1)
 	require.Len(t, dates, 6)

@@ -48,6 +48,7 @@ const (
 
 	flagKey  = 1
 	flagLate = 2
+	flagCut  = 4
 )
 
 // Stamp goes with a frame through the worker.
@@ -57,6 +58,7 @@ type Stamp struct {
 	Captured int64  // nanoseconds since 1970
 	Key      bool   // decoding can start here
 	Late     bool   // to the worker: newer ones wait already, so only decode it
+	Cut      bool   // to the worker: a segment begins here, so outputs of video have a keyframe here
 }
 
 // Conn reads and writes messages. It is not safe for concurrent use, but one
@@ -128,6 +130,9 @@ func (c *Conn) WriteStamped(kind Kind, s Stamp, data []byte) error {
 	if s.Late {
 		flags |= flagLate
 	}
+	if s.Cut {
+		flags |= flagCut
+	}
 	return c.Write(kind, append(head, flags), data)
 }
 
@@ -148,6 +153,6 @@ func ReadStamped(body []byte) (s Stamp, data []byte, err error) {
 	s.Output = binary.BigEndian.Uint32(body)
 	s.PTS = int64(binary.BigEndian.Uint64(body[4:]))
 	s.Captured = int64(binary.BigEndian.Uint64(body[12:]))
-	s.Key, s.Late = body[20]&flagKey != 0, body[20]&flagLate != 0
+	s.Key, s.Late, s.Cut = body[20]&flagKey != 0, body[20]&flagLate != 0, body[20]&flagCut != 0
 	return s, body[stampSize:], nil
 }

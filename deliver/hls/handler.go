@@ -22,7 +22,6 @@ import (
 // The names under a feed's hls/ path.
 const (
 	MultivariantName = "index.m3u8"
-	mediaName        = "list.m3u8"
 	playlistSuffix   = ".m3u8"
 
 	playlistType = "application/vnd.apple.mpegurl"
@@ -34,16 +33,23 @@ const (
 	segmentAge   = 24 * time.Hour
 	writeTimeout = 30 * time.Second
 	chunk        = 256 << 10
+
+	// Target durations that a list is waited for, and that an answer to which somebody has
+	// waited may be kept (draft-pantos-hls-rfc8216bis, 6.2.5.2 and B.1).
+	waitTargets = 3
+	keepTargets = 6
 )
 
-// Feed is what is served. Errors are told as problem.Of says.
+// Feed is what is served. Errors are told as problem.Of says. What waits for the camera
+// does so until the context ends.
 type Feed interface {
-	// Playlist returns what makes a rendition's segments once there is a playlist, and
-	// has it made if it is not yet; the empty name is the rendition that suits the feed.
-	// It may wait for the camera until the context ends.
-	Playlist(ctx context.Context, rendition string) (*hls.Segmenter, error)
-	// Segments returns what makes a rendition's segments at present, or nil.
-	Segments(rendition string) *hls.Segmenter
+	// Multivariant returns the multivariant playlist, of all renditions or of a named one,
+	// once there is something to play, and the target duration.
+	Multivariant(ctx context.Context, rendition string) (*hls.Text, time.Duration, error)
+	// Track returns a track once it has a playlist, and has it made if it is not yet.
+	Track(ctx context.Context, name string) (*hls.Track, error)
+	// Made returns a track if it is being made at present, or nil.
+	Made(name string) *hls.Track
 }
 
 // Handler serves any feed.
@@ -71,14 +77,14 @@ func (h *Handler) ServeFile(w http.ResponseWriter, r *http.Request, f Feed, name
 	}
 	folder, file, inFolder := strings.Cut(name, "/")
 	switch {
-	case inFolder && file == mediaName:
-		h.playlist(w, r, f, folder, (*hls.Segmenter).Media)
+	case inFolder && file == hls.MediaName:
+		h.media(w, r, f, folder)
 	case inFolder && !strings.Contains(file, "/"):
 		h.segment(w, r, f, folder, file)
 	case name == MultivariantName:
-		h.playlist(w, r, f, "", (*hls.Segmenter).Multivariant)
+		h.multivariant(w, r, f, "")
 	case !inFolder && strings.HasSuffix(name, playlistSuffix):
-		h.playlist(w, r, f, strings.TrimSuffix(name, playlistSuffix), (*hls.Segmenter).Multivariant)
+		h.multivariant(w, r, f, strings.TrimSuffix(name, playlistSuffix))
 	default:
 		problem.Write(w, fault.New(fault.SegmentUnknown, nil, ""))
 	}
@@ -94,40 +100,86 @@ func allowed(w http.ResponseWriter, r *http.Request) bool {
 	return false
 }
 
-func (h *Handler) playlist(w http.ResponseWriter, r *http.Request, f Feed, rendition string, text func(*hls.Segmenter) (hls.Text, bool)) {
+// start is how long what does not exist yet is waited for.
+func (h *Handler) start(r *http.Request) (context.Context, context.CancelFunc) {
 	wait := h.Wait
 	if wait == 0 {
 		wait = maxStart
 	}
-	ctx, cancel := context.WithTimeout(r.Context(), wait)
+	return context.WithTimeout(r.Context(), wait)
+}
+
+func (h *Handler) watched(r *http.Request, rendition string, target time.Duration) error {
+	if h.Watched == nil {
+		return nil
+	}
+	return h.Watched(r, rendition, target)
+}
+
+func (h *Handler) multivariant(w http.ResponseWriter, r *http.Request, f Feed, rendition string) {
+	ctx, cancel := h.start(r)
 	defer cancel()
-	g, err := f.Playlist(ctx, rendition)
-	if err == nil && h.Watched != nil {
-		err = h.Watched(r, rendition, g.Target())
+	text, target, err := f.Multivariant(ctx, rendition)
+	if err == nil {
+		err = h.watched(r, rendition, target)
 	}
 	if err != nil {
 		h.refuse(w, err)
 		return
 	}
-	list, ok := text(g)
+	h.playlist(w, r, text, target/2)
+}
+
+// media answers with a track's playlist, once what is asked for stands in it.
+func (h *Handler) media(w http.ResponseWriter, r *http.Request, f Feed, name string) {
+	want, err := readDirectives(r.URL.Query())
+	if err != nil {
+		h.refuse(w, err)
+		return
+	}
+	ctx, cancel := h.start(r)
+	defer cancel()
+	t, err := f.Track(ctx, name)
+	if err == nil {
+		rendition := name
+		if name == hls.Audio {
+			rendition = "" // whoever hears it watches a rendition, too
+		}
+		err = h.watched(r, rendition, t.Target())
+	}
+	if err == nil {
+		err = want.wait(r.Context(), t)
+	}
+	if err != nil {
+		h.refuse(w, err)
+		return
+	}
+	text, ok := t.Media(want.skip)
 	if !ok {
 		h.refuse(w, fault.New(fault.FeedNotReady, nil, "The playlist has just gone."))
 		return
 	}
+	fresh := t.Target() / 2
+	if want.blocking {
+		fresh = keepTargets * t.Target()
+	}
+	h.playlist(w, r, text, fresh)
+}
+
+// playlist sends a playlist that caches may keep for a while.
+func (h *Handler) playlist(w http.ResponseWriter, r *http.Request, text *hls.Text, fresh time.Duration) {
 	header := w.Header()
 	header.Set("Content-Type", playlistType)
-	// Fresh for less than a segment, so that a cache in front never holds a
-	// player back by one.
-	fresh := "private, no-cache" // what is not for everybody is asked for anew each time
+	keep := "private, no-cache" // what is not for everybody is asked for anew each time
 	if h.Shared {
-		fresh = "public, max-age=" + strconv.Itoa(max(1, int(g.Target()/time.Second)/2))
+		keep = "public, max-age=" + strconv.Itoa(max(1, int(fresh/time.Second)))
 	}
-	header.Set("Cache-Control", fresh)
+	header.Set("Cache-Control", keep)
 	header.Add("Vary", "Accept-Encoding")
-	body := list.Plain
+	body := text.Plain
 	if AcceptsGzip(r) && r.Header.Get("Range") == "" {
 		header.Set("Content-Encoding", "gzip")
-		body = list.Packed
+		body = text.Packed()
 	}
 	send(w, r, bytes.NewReader(body), int64(len(body)))
 }
@@ -140,43 +192,97 @@ func (h *Handler) refuse(w http.ResponseWriter, err error) {
 	problem.Write(w, err)
 }
 
-func (h *Handler) segment(w http.ResponseWriter, r *http.Request, f Feed, rendition, name string) {
-	g := f.Segments(rendition)
-	if g == nil {
+func (h *Handler) segment(w http.ResponseWriter, r *http.Request, f Feed, track, name string) {
+	t := f.Made(track)
+	if t == nil {
 		problem.Write(w, fault.New(fault.SegmentUnknown, nil, "nothing is made of that name at present: the playlist has it made"))
 		return
 	}
-	body, ok := g.Find(name)
+	ctx, cancel := context.WithTimeout(r.Context(), waitTargets*t.Target())
+	defer cancel()
+	piece, ok := t.Find(ctx, name)
 	if !ok {
 		problem.Write(w, fault.New(fault.SegmentUnknown, nil, ""))
 		return
 	}
-	reader, err := body.Open()
-	if err != nil {
-		problem.Write(w, fault.New(fault.SegmentUnreadable, err, "%v", err))
-		return
-	}
-	defer func() { _ = reader.Close() }()
 	header := w.Header()
 	header.Set("Content-Type", segmentType)
-	fresh := "private, no-cache"
-	if h.Shared {
-		age := h.SegmentAge
-		if age == 0 {
-			age = segmentAge
-		}
-		fresh = fmt.Sprintf("public, max-age=%d, immutable", int(age.Seconds()))
-	}
-	header.Set("Cache-Control", fresh)
+	header.Set("Cache-Control", h.segmentFresh())
 	header.Set("Etag", strconv.Quote(name))
-	if r.Header.Get("Range") != "" || r.Header.Get("If-None-Match") != "" {
-		http.ServeContent(w, r, "", time.Time{}, reader)
-		return
+	var sent int64
+	if piece.Growing != nil {
+		sent = sendGrowing(ctx, w, r, piece.Growing)
+	} else {
+		sent = sendBody(w, r, piece)
 	}
-	header.Set("Accept-Ranges", "bytes")
-	send(w, r, reader, body.Size())
-	if h.Sent != nil {
-		h.Sent(r, body.Size())
+	if h.Sent != nil && sent > 0 {
+		h.Sent(r, sent)
+	}
+}
+
+func (h *Handler) segmentFresh() string {
+	if !h.Shared {
+		return "private, no-cache"
+	}
+	age := h.SegmentAge
+	if age == 0 {
+		age = segmentAge
+	}
+	return fmt.Sprintf("public, max-age=%d, immutable", int(age.Seconds()))
+}
+
+// sendBody sends what is finished; it returns the bytes of what was asked for as a whole.
+func sendBody(w http.ResponseWriter, r *http.Request, piece hls.Piece) int64 {
+	reader, err := piece.Body.Open()
+	if err != nil {
+		problem.Write(w, fault.New(fault.SegmentUnreadable, err, "%v", err))
+		return 0
+	}
+	defer func() { _ = reader.Close() }()
+	if r.Header.Get("Range") != "" || r.Header.Get("If-None-Match") != "" {
+		http.ServeContent(w, r, "", time.Time{}, section(reader, piece))
+		return 0
+	}
+	if _, err := reader.Seek(piece.Offset, io.SeekStart); err != nil {
+		problem.Write(w, fault.New(fault.SegmentUnreadable, err, "%v", err))
+		return 0
+	}
+	w.Header().Set("Accept-Ranges", "bytes")
+	send(w, r, reader, piece.Size)
+	return piece.Size
+}
+
+// section is a piece of a body as if it were all.
+func section(r io.ReadSeeker, piece hls.Piece) io.ReadSeeker {
+	if at, ok := r.(io.ReaderAt); ok {
+		return io.NewSectionReader(at, piece.Offset, piece.Size)
+	}
+	return r
+}
+
+// sendGrowing sends a part while it is made; it returns how many bytes.
+func sendGrowing(ctx context.Context, w http.ResponseWriter, r *http.Request, g *hls.Growing) (sent int64) {
+	w.WriteHeader(http.StatusOK)
+	if r.Method == http.MethodHead {
+		return 0
+	}
+	control := http.NewResponseController(w)
+	_ = control.SetWriteDeadline(time.Now().Add(writeTimeout))
+	for n := 0; ; {
+		pieces, err := g.From(ctx, n)
+		if err != nil {
+			return sent
+		}
+		for _, p := range pieces {
+			k, err := w.Write(p)
+			if sent += int64(k); err != nil {
+				return sent
+			}
+		}
+		n += len(pieces)
+		if err := control.Flush(); err != nil {
+			return sent
+		}
 	}
 }
 

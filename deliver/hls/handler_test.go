@@ -2,6 +2,7 @@ package hls_test
 
 import (
 	"bytes"
+	"cmp"
 	"compress/gzip"
 	"context"
 	"io"
@@ -19,30 +20,40 @@ import (
 	"webostrum/core/media"
 	deliver "webostrum/deliver/hls"
 	"webostrum/deliver/memfile"
+	"webostrum/testkit/cutting"
 	"webostrum/testkit/pictures"
 )
 
 type feed struct {
-	g *hls.Segmenter
+	g *cutting.Cutter
 }
 
-func (f *feed) Segments(rendition string) *hls.Segmenter {
-	if rendition != hls.Original {
+func (f *feed) Made(name string) *hls.Track {
+	if name != hls.Original {
 		return nil
 	}
-	return f.g
+	return f.g.Track
 }
 
-func (f *feed) Playlist(ctx context.Context, rendition string) (*hls.Segmenter, error) {
+func (f *feed) Multivariant(ctx context.Context, rendition string) (*hls.Text, time.Duration, error) {
+	t, err := f.Track(ctx, cmp.Or(rendition, hls.Original))
+	if err != nil {
+		return nil, 0, err
+	}
+	v, _ := t.Measured()
+	return hls.Multivariant([]hls.Variant{v}, nil), t.Target(), nil
+}
+
+func (f *feed) Track(ctx context.Context, name string) (*hls.Track, error) {
 	switch {
-	case rendition != "" && rendition != hls.Original:
+	case name != hls.Original:
 		return nil, fault.New(fault.RenditionUnknown, nil, "")
 	case f.g == nil:
 		return nil, fault.New(fault.FeedOff, nil, "")
 	}
 	select {
 	case <-f.g.Ready():
-		return f.g, nil
+		return f.g.Track, nil
 	case <-ctx.Done():
 		return nil, fault.New(fault.FeedNotReady, nil, "The camera is being opened.")
 	}
@@ -57,7 +68,7 @@ func newFeed(t *testing.T, keep ...func([][]byte) hls.Body) *feed {
 	if len(keep) > 0 {
 		cfg.Keep = keep[0]
 	}
-	g, err := hls.New(cfg)
+	g, err := cutting.New(cfg)
 	require.NoError(t, err)
 	return &feed{g: g}
 }
@@ -135,11 +146,9 @@ func testSegments(t *testing.T, f *feed) {
 	assert.Equal(t, "public, max-age=86400, immutable", res.Header.Get("Cache-Control"))
 	assert.Equal(t, int64(len(whole)), res.ContentLength)
 	assert.Greater(t, len(whole), 400_000, "larger than what is written at once")
-	kept, ok := f.g.Find("run-0.m4s")
+	kept, ok := f.g.Find(t.Context(), "run-0.m4s")
 	require.True(t, ok)
-	r, err := kept.Open()
-	require.NoError(t, err)
-	want, err := io.ReadAll(r)
+	want, err := cutting.Read(kept)
 	require.NoError(t, err)
 	assert.True(t, bytes.Equal(want, whole))
 

@@ -213,7 +213,10 @@ func (c *Counter) Saw(v Visitor, variant string, now time.Time, stays time.Durat
 		e = c.newLocked(v, HLS, now)
 		c.seen[k] = e
 	}
-	e.until, e.viewer.Variant = now.Add(stays), variant
+	e.until = now.Add(stays)
+	if variant != "" {
+		e.viewer.Variant = variant
+	}
 	return nil
 }
 

@@ -1,9 +1,6 @@
 package pipeline
 
 import (
-	"time"
-
-	"webostrum/core/hls"
 	"webostrum/core/hub"
 	"webostrum/core/media"
 	"webostrum/core/plan"
@@ -53,53 +50,4 @@ func (p *Pipeline) openAudio(a plan.Audio, t *media.Track) *Audio {
 	}
 	_, track := rendition.AudioFor(t, a.Codec)
 	return &Audio{Hub: output.Hub(), Track: track, Release: output.Release}
-}
-
-// hlsAudio gives a segmenter the audio that goes with its frames.
-type hlsAudio struct {
-	pipeline  *Pipeline
-	segmenter *hls.Segmenter
-
-	camera *media.Track
-	plan   plan.Audio
-	audio  *Audio
-	reader *hub.Reader
-}
-
-// arrange looks whether another audio is to go with the frames from here on; the first
-// that is written is that of a frame or later.
-func (a *hlsAudio) arrange(frame *media.Sample) {
-	camera := a.pipeline.input.track.Load()
-	p := a.pipeline.AudioPlan(plan.HLS)
-	if p == a.plan && media.SameAudio(camera, a.camera) {
-		return
-	}
-	a.close()
-	a.camera, a.plan = camera, p
-	if a.audio = a.pipeline.openAudio(p, camera); a.audio == nil {
-		a.segmenter.SetAudio(nil)
-		return
-	}
-	const earlier = 200 * time.Millisecond // the unit that the frame falls into
-	a.reader = a.audio.Hub.NewReaderFrom(frame.Captured.Add(-earlier))
-	a.segmenter.SetAudio(a.audio.Track)
-}
-
-// pour writes the audio that is there.
-func (a *hlsAudio) pour() {
-	for a.reader != nil {
-		sample := a.reader.Try()
-		if sample == nil {
-			return
-		}
-		a.segmenter.WriteAudio(sample)
-	}
-}
-
-func (a *hlsAudio) close() {
-	if a.reader != nil {
-		a.reader.Close()
-		a.audio.Release()
-		a.reader, a.audio = nil, nil
-	}
 }

@@ -57,28 +57,31 @@ type Pipeline struct {
 	audio  *transcode.Audio
 	hls    hlsOutputs
 	stills stills
+
+	presentation *hls.Presentation
 }
 
 // input is what the camera sends.
 type input struct {
-	video *hub.Hub
-	audio *hub.Hub
-	track atomic.Pointer[media.Track] // of audio; nil when there is none, or it is not known
-	size  atomic.Pointer[[2]int]
-	begun chan struct{} // closed at the first frame
-	first sync.Once
+	video          *hub.Hub
+	audio          *hub.Hub
+	track          atomic.Pointer[media.Track] // of audio; nil when there is none, or it is not known
+	size           atomic.Pointer[[2]int]
+	begun          chan struct{} // closed at the first frame
+	first, started sync.Once
 }
 
 // New makes a pipeline. Close it.
 func New(cfg Config) (*Pipeline, error) {
 	p := &Pipeline{cfg: cfg, input: input{begun: make(chan struct{})}}
-	if err := p.cutting(cfg.Run, hls.Original).Validate(); err != nil {
+	var err error
+	if p.presentation, err = hls.New(p.cutting()); err != nil {
 		return nil, err
 	}
 	p.input.video, p.input.audio = hub.New(hub.Config{}), hub.New(hub.Config{Keep: audioKept})
 	p.hls.init()
 	note := func(text string) { cfg.Note(NoteWarning, text) }
-	p.video = transcode.NewVideo(transcode.Config{Program: cfg.Worker, Source: p.input.video, Live: cfg.Live, Note: note})
+	p.video = transcode.NewVideo(transcode.Config{Program: cfg.Worker, Source: p.input.video, Live: cfg.Live, Note: note, Cuts: p.presentation.Cuts()})
 	p.audio = transcode.NewAudio(transcode.Config{Program: cfg.Worker, Source: p.input.audio, Note: note})
 	return p, nil
 }
@@ -97,11 +100,26 @@ func (p *Pipeline) Video(s *media.Sample) {
 	if size := [2]int{s.Track.Width, s.Track.Height}; p.Size() != size {
 		p.input.size.Store(&size)
 	}
+	p.presentation.Cuts().Observe(s)
+	p.input.first.Do(func() { p.keep(s) })
 	p.input.video.Publish(s)
-	p.input.first.Do(func() {
+	p.input.started.Do(func() {
 		close(p.input.begun)
-		p.arrangeOriginal()
+		p.arrange()
 	})
+}
+
+// keep has as many frames kept as the segment in the making and the one before may have,
+// so that a rendition that somebody asks for begins with a whole segment.
+func (p *Pipeline) keep(s *media.Sample) {
+	const (
+		fps      = 30
+		segments = 2.5
+		most     = 600
+	)
+	if s.Track.Codec == media.H264 {
+		p.input.video.SetKeep(min(most, int(segments*fps*p.presentation.Config().Wanted.Seconds())))
+	}
 }
 
 // Audio takes the camera's next unit of audio.
@@ -110,7 +128,7 @@ func (p *Pipeline) Audio(s *media.Sample) { p.input.audio.Publish(s) }
 // AudioTrack notes how the camera's audio is coded from here on; nil for none.
 func (p *Pipeline) AudioTrack(t *media.Track) {
 	if before := p.input.track.Swap(t); !media.SameAudio(before, t) {
-		p.arrangeOriginal()
+		p.arrange()
 	}
 }
 
@@ -196,28 +214,28 @@ func (p *Pipeline) Playable() bool {
 	if p.Codec() == media.JPEG {
 		return p.cfg.Worker != "" && p.cfg.Live()
 	}
-	if g := p.Segments(hls.Original); g != nil {
-		_, ok := g.Media()
+	if t := p.Made(hls.Original); t != nil {
+		_, ok := t.Media(false)
 		return ok
 	}
 	return p.cfg.Live()
 }
 
 // Interrupted says that the camera has stopped sending.
-func (p *Pipeline) Interrupted() { p.hls.interrupted() }
+func (p *Pipeline) Interrupted() {
+	p.presentation.Cuts().Break()
+	p.hls.interrupted()
+}
 
 // Forget drops what was made: it is the past.
 func (p *Pipeline) Forget() { p.hls.forget() }
 
 // Renew takes a changed record that does not need another run.
 func (p *Pipeline) Renew(before, after store.Feed) {
-	p.arrangeOriginal()
-	if p.off(access.HLS) {
-		p.hls.drop(func(string) bool { return true })
-	}
+	p.arrange()
 	p.stills.forget() // they may be of another size from now on
-	p.hls.drop(func(name string) bool {
-		return name != Automatic && name != hls.Original && (before.Title != after.Title || renditionOf(before, name) != renditionOf(after, name))
+	p.hls.drop(func(o *hlsOutput) bool {
+		return o.video != nil && o.name != Automatic && (before.Title != after.Title || renditionOf(before, o.name) != renditionOf(after, o.name))
 	})
 }
 

@@ -1,8 +1,6 @@
 package pipeline
 
 import (
-	"time"
-
 	"webostrum/core/fault"
 	"webostrum/core/media"
 	"webostrum/core/plan"
@@ -49,8 +47,8 @@ func (p *Pipeline) videoRequest(name string, d plan.Delivery) (transcode.Request
 }
 
 // Request is what a feed's rendition asks for; the error says what is wrong with it.
-// Keyframes come as often as segments are to begin, unless something else is asked
-// for, and {place} in its text is the feed's title.
+// Keyframes come where segments begin, and more often only if that is asked for; {place}
+// in its text is the feed's title.
 func Request(r store.Rendition, feed store.Feed) (transcode.Request, error) {
 	size, err := rendition.ParseSize(r.Size)
 	if err != nil {
@@ -61,7 +59,8 @@ func Request(r store.Rendition, feed store.Feed) (transcode.Request, error) {
 		Profile: rendition.Profile(r.Profile), Quality: r.Quality,
 	}}
 	if q.KeySeconds == 0 && q.Codec == media.H264 {
-		q.KeySeconds = (time.Duration(feed.SegmentMillis) * time.Millisecond).Seconds()
+		const never = 2 // segments: they begin with one anyway
+		q.KeySeconds = never * Lengths(feed).Segment.Seconds()
 	}
 	if r.Text != "" {
 		q.Text = &rendition.Text{Template: r.Text, Place: feed.Title, Corner: rendition.Corner(r.TextCorner), Size: r.TextSize}

@@ -1,0 +1,105 @@
+package hls
+
+import (
+	"context"
+	"strconv"
+	"strings"
+)
+
+// Piece is what a name of a track stands for: all of a body or a stretch of it, or a part
+// that is being made.
+type Piece struct {
+	Body         Body
+	Offset, Size int64
+	Growing      *Growing // instead of a body
+}
+
+// Find returns what has a name: a segment, a part, or an initialisation section. A part
+// that the list hints at is waited for until it begins. ok is false for a name of another
+// run, and for what is no longer kept or not there yet.
+func (t *Track) Find(ctx context.Context, name string) (piece Piece, ok bool) {
+	at, isPart := t.parsePart(name)
+	if !isPart {
+		return t.findWhole(name)
+	}
+	for {
+		piece, ok, begins := t.findPart(at)
+		if begins == nil {
+			return piece, ok
+		}
+		select {
+		case <-begins:
+		case <-ctx.Done():
+			return Piece{}, false
+		}
+	}
+}
+
+// parsePart reads the name of a part of this track.
+func (t *Track) parsePart(name string) (at place, ok bool) {
+	text, mine := strings.CutPrefix(name, t.id+"-")
+	text, media := strings.CutSuffix(text, ".m4s")
+	sequence, part, two := strings.Cut(text, ".")
+	n, err := strconv.ParseUint(sequence, 10, 64)
+	k, err2 := strconv.Atoi(part)
+	return place{n, k}, mine && media && two && err == nil && err2 == nil && k >= 0 && partName(t.id, n, k) == name
+}
+
+func (t *Track) findWhole(name string) (piece Piece, ok bool) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	for i := len(t.segments) - 1; i >= 0; i-- {
+		seg := t.segments[i]
+		if seg.name == name {
+			return whole(seg.body), true
+		}
+		if seg.init.name == name {
+			return whole(seg.init.body), true
+		}
+	}
+	if t.open != nil && t.open.init.name == name {
+		return whole(t.open.init.body), true
+	}
+	return Piece{}, false
+}
+
+func whole(b Body) Piece { return Piece{Body: b, Size: b.Size()} }
+
+// findPart returns a part; begins is closed when the one that is asked for, and hinted
+// at, may be there.
+func (t *Track) findPart(at place) (piece Piece, ok bool, begins <-chan struct{}) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if t.open != nil && t.open.cut.Sequence == at.sequence && at.part < len(t.open.parts) {
+		return Piece{Growing: t.open.parts[at.part].live}, true, nil
+	}
+	for i := len(t.segments) - 1; i >= 0; i-- {
+		if seg := t.segments[i]; seg.cut.Sequence == at.sequence && at.part < len(seg.parts) {
+			p := seg.parts[at.part]
+			return Piece{Body: seg.body, Offset: p.offset, Size: p.size}, true, nil
+		}
+	}
+	if hint, ok := t.hintLocked(); ok && hint == at {
+		if t.begun == nil {
+			t.begun = make(chan struct{})
+		}
+		return Piece{}, false, t.begun
+	}
+	return Piece{}, false, nil
+}
+
+// hintLocked is the part that is made now, or next; ok is false when none is.
+func (t *Track) hintLocked() (at place, ok bool) {
+	if t.open == nil || t.ended || !t.lowLatency() {
+		return place{}, false
+	}
+	return place{t.open.cut.Sequence, t.open.finished()}, true
+}
+
+// beganLocked wakes those who wait for what is hinted at.
+func (t *Track) beganLocked() {
+	if t.begun != nil {
+		close(t.begun)
+		t.begun = nil
+	}
+}
