@@ -84,14 +84,16 @@ const (
 	WebRTC     Delivery = "webrtc"
 	MotionJPEG Delivery = "motion-jpeg"
 	Still      Delivery = "still"
+	// Fragments are live fragments over one response.
+	Fragments Delivery = "fragments"
 )
 
 // Deliveries are all of them.
-var Deliveries = []Delivery{HLS, WebRTC, MotionJPEG, Still}
+var Deliveries = []Delivery{HLS, Fragments, WebRTC, MotionJPEG, Still}
 
 // Name is how a delivery is called in sentences.
 func (d Delivery) Name() string {
-	return map[Delivery]string{HLS: "HLS", WebRTC: "WebRTC", MotionJPEG: "Motion JPEG", Still: "still.jpg"}[d]
+	return map[Delivery]string{HLS: "HLS", WebRTC: "WebRTC", MotionJPEG: "Motion JPEG", Still: "still.jpg", Fragments: "live fragments"}[d]
 }
 
 // Scope is what a token is for.

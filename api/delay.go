@@ -17,9 +17,8 @@ func (a *API) feedDelay(ctx context.Context, in *feedPath) (*struct{ Body apityp
 		return nil, answerFor(err)
 	}
 	out := apitypes.DelayList{}
-	path := f.Path()
-	for _, d := range []plan.Delivery{plan.WebRTC, plan.MotionJPEG, plan.HLS} {
-		parts := plan.Delay(d, path)
+	for _, d := range []plan.Delivery{plan.WebRTC, plan.Fragments, plan.HLS, plan.MotionJPEG} {
+		parts := plan.Delay(d, f.Path(d))
 		v := apitypes.Delay{Delivery: string(d), Seconds: plan.Total(parts).Seconds(), Parts: []apitypes.DelayPart{}}
 		for _, p := range parts {
 			v.Parts = append(v.Parts, apitypes.DelayPart{Name: p.Name, Seconds: p.Length.Seconds(), Why: p.Why})

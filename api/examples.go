@@ -39,7 +39,7 @@ func exampleSettings() apitypes.FeedSettings {
 func exampleFeed() apitypes.Feed {
 	return apitypes.Feed{
 		Name: "lower-station", Enabled: true, Credentials: true, FeedSettings: exampleSettings(),
-		AudienceMeans: "Everyone who has the address can watch, without signing in.", Deliveries: []string{"hls", "webrtc", "motion-jpeg", "still"}, Links: 2,
+		AudienceMeans: "Everyone who has the address can watch, without signing in.", Deliveries: []string{"hls", "fragments", "webrtc", "motion-jpeg", "still"}, Links: 2,
 		State: "live", Since: exampleTime, Reason: "Frames come and go out.", Run: "r8m2", Codec: "H264", Width: 1280, Height: 720,
 		BitRate: 2_010_000, FrameRate: 25, Keyframe: 2, Target: 2, Viewers: 3,
 		Session: &apitypes.Session{Transport: "tcp", Codec: "H264", Profile: "Main", Level: "3.1", Slices: 1, Packets: 91_230, SenderReports: true},

@@ -4,9 +4,12 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"math"
 	"net/http"
+	"net/url"
 	"reflect"
 	"slices"
+	"strconv"
 	"sync"
 	"time"
 
@@ -16,6 +19,7 @@ import (
 	"webostrum/access"
 	"webostrum/apitypes"
 	"webostrum/core/fault"
+	"webostrum/core/hls"
 	"webostrum/core/plan"
 	"webostrum/deliver/problem"
 	"webostrum/station"
@@ -143,9 +147,14 @@ func (a *API) serveStream(w http.ResponseWriter, r *http.Request, signedIn bool,
 
 // serveState streams one feed's state to players; it sends only what is new.
 func (a *API) serveState(w http.ResponseWriter, r *http.Request, m admission) {
+	want, err := readWant(r.URL.Query())
+	if err != nil {
+		problem.Write(w, err)
+		return
+	}
 	var last apitypes.FeedState
 	a.serveStream(w, r, !m.stranger(), m.until(), func() bool { return a.still(m, r) }, func(s *stream, _ *station.Watcher) error {
-		state := stateOf(m)
+		state := stateOf(m, want)
 		for _, d := range m.deliveries() {
 			if d != access.WebRTC || a.cfg.WebRTC != nil {
 				state.Deliveries = append(state.Deliveries, string(d))
@@ -163,12 +172,67 @@ func (a *API) serveState(w http.ResponseWriter, r *http.Request, m admission) {
 	})
 }
 
-func stateOf(m admission) apitypes.FeedState {
+// readWant reads what a page asks for.
+func readWant(q url.Values) (w plan.Want, err error) {
+	switch p := plan.Preference(q.Get("prefer")); p {
+	case "", plan.LeastDelay, plan.Reach, plan.Simple:
+		w.Prefer = p
+	default:
+		return w, refusedQuery("prefer", "prefer is delay, reach or simple")
+	}
+	if text := q.Get("within"); text != "" {
+		seconds, err := strconv.ParseFloat(text, 64)
+		if err != nil || !(seconds >= 0 && seconds <= 3600) {
+			return w, refusedQuery("within", "within is seconds, 0 to 3600")
+		}
+		d := time.Duration(seconds * float64(time.Second))
+		w.Within = &d
+	}
+	return w, nil
+}
+
+// choice says how a player is to play a feed. What changes all the time is rounded, so that
+// players are told only what makes a difference.
+func choice(f *station.Feed, want plan.Want) apitypes.PlayChoice {
+	const step = 100 * time.Millisecond
+	p := f.Path(plan.HLS)
+	p.Arrival, p.FrameRate = p.Arrival.Round(step), math.Round(p.FrameRate)
+	c := plan.Choose(want, p)
+	out := apitypes.PlayChoice{Order: []string{}, Why: c.Why, Within: c.Within.Seconds(), Ahead: map[string]float64{}}
+	for _, d := range c.Order {
+		out.Order = append(out.Order, string(d))
+	}
+	for d, ahead := range c.Ahead {
+		out.Ahead[string(d)] = ahead.Round(step / 2).Seconds()
+	}
+	return out
+}
+
+// shownRenditions are what a viewer can choose: the camera's own, and what is made of it.
+func shownRenditions(st station.Status) []apitypes.ShownRendition {
+	list := []apitypes.ShownRendition{}
+	if len(st.Record.Renditions) > 0 && st.Facts != nil {
+		list = append(list, apitypes.ShownRendition{Name: hls.Original, Codec: string(st.Facts.Codec), Width: st.Width, Height: st.Height})
+	}
+	for _, r := range st.Record.Renditions {
+		shown := apitypes.ShownRendition{Name: r.Name, Codec: r.Codec}
+		if q, err := pipeline.Request(r, st.Record); err == nil && st.Width > 0 {
+			e, _ := q.Resolve(st.Width, st.Height)
+			shown.Width, shown.Height = e.Width, e.Height
+		}
+		list = append(list, shown)
+	}
+	return list
+}
+
+func stateOf(m admission, want plan.Want) apitypes.FeedState {
 	st := m.feed.Status()
 	c := st.Condition
 	s := apitypes.FeedState{State: string(c.State), Reason: m.feed.Waiting(), Run: st.Run, Title: st.Record.Title, Ready: m.feed.Playable(),
-		Segment: pipeline.Lengths(st.Record).Segment.Seconds(),
-		Audio:   apitypes.AudioState{HLS: st.Audio.Plans[plan.HLS].Codec != "", WebRTC: st.Audio.Plans[plan.WebRTC].Codec != ""}}
+		Play: choice(m.feed, want), Renditions: shownRenditions(st),
+		Audio: apitypes.AudioState{
+			HLS: st.Audio.Plans[plan.HLS].Codec != "", Fragments: st.Audio.Plans[plan.Fragments].Codec != "", WebRTC: st.Audio.Plans[plan.WebRTC].Codec != "",
+		}}
 	switch {
 	case c.Fault == nil:
 	case m.reader():

@@ -31,7 +31,7 @@ func visitor(r *http.Request, feed string, m admission) viewers.Visitor {
 // deliveryOf is what a path under /media/{feed}/ is of; empty for what belongs to all.
 func deliveryOf(rest string) access.Delivery {
 	first, _, _ := strings.Cut(rest, "/")
-	return map[string]access.Delivery{"hls": access.HLS, "whep": access.WebRTC, "mjpeg": access.MotionJPEG, "still.jpg": access.Still}[first]
+	return map[string]access.Delivery{"hls": access.HLS, "whep": access.WebRTC, "mjpeg": access.MotionJPEG, "still.jpg": access.Still, "live.mp4": access.Fragments}[first]
 }
 
 // serveMedia answers everything under /media/{feed}/.
@@ -100,6 +100,8 @@ func (a *API) serveRest(w http.ResponseWriter, r *http.Request, name string, m a
 	switch rest {
 	case "mjpeg":
 		a.serveMotionJPEG(w, r, name, m)
+	case "live.mp4":
+		a.serveFragments(w, r, name, m)
 	case "still.jpg":
 		a.serveStill(w, r, m)
 	case "state":

@@ -15,10 +15,12 @@ import (
 	"webostrum/apitypes"
 	"webostrum/core/fault"
 	"webostrum/core/hub"
+	"webostrum/core/plan"
 	"webostrum/deliver/problem"
 	"webostrum/deliver/viewers"
 	"webostrum/deliver/whep"
 	"webostrum/station"
+	"webostrum/station/pipeline"
 )
 
 const (
@@ -119,7 +121,7 @@ func (a *API) openWHEP(w http.ResponseWriter, r *http.Request, name string, m ad
 // beginWHEP opens the feed's video and a session that sends it.
 func (a *API) beginWHEP(ctx context.Context, r *http.Request, name string, m admission, offer string) (*whep.Session, string, error) {
 	rendition := r.URL.Query().Get("rendition")
-	video, err := m.feed.Stream(ctx, rendition, strings.Contains(offer, "m=audio"))
+	video, err := m.feed.Stream(ctx, pipeline.Ask{Delivery: plan.WebRTC, Rendition: rendition, Audio: strings.Contains(offer, "m=audio")})
 	if err != nil {
 		return nil, "", err
 	}
@@ -172,7 +174,7 @@ func smaller(f *station.Feed, rendition string) (steps []whep.Step) {
 		steps = append(steps, whep.Step{Name: name, Open: func() (*hub.Hub, func(), error) {
 			ctx, cancel := context.WithTimeout(context.Background(), time.Second) // the camera sends already
 			defer cancel()
-			v, err := f.Stream(ctx, name, false)
+			v, err := f.Stream(ctx, pipeline.Ask{Delivery: plan.WebRTC, Rendition: name})
 			if err != nil {
 				return nil, nil, err
 			}

@@ -10,7 +10,7 @@ type Feed struct {
 	FeedSettings
 
 	AudienceMeans string   `json:"audienceMeans" doc:"Who may watch, in a sentence"`
-	Deliveries    []string `json:"deliveries" doc:"That the feed gives: hls, webrtc, motion-jpeg, still"`
+	Deliveries    []string `json:"deliveries" doc:"That the feed gives: hls, fragments, webrtc, motion-jpeg, still"`
 	Links         int      `json:"links" doc:"How many links open it; engineers only"`
 
 	State   string     `json:"state" enum:"off,connecting,live,stalled,retrying,refused"`

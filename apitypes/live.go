@@ -36,18 +36,37 @@ type FeedState struct {
 	Ready  bool   `json:"ready" doc:"Whether there is a playlist"`
 	Title  string `json:"title"`
 
-	Segment float64    `json:"segment" doc:"Wanted length of an HLS segment, seconds"`
-	Audio   AudioState `json:"audio" doc:"Which deliveries have audio"`
+	Play       PlayChoice       `json:"play" doc:"How a player is to play it"`
+	Renditions []ShownRendition `json:"renditions" doc:"What a viewer can choose"`
+	Audio      AudioState       `json:"audio" doc:"Which deliveries have audio"`
 
-	Deliveries []string `json:"deliveries" doc:"That whoever asks may have: hls, webrtc, motion-jpeg, still"`
+	Deliveries []string `json:"deliveries" doc:"That whoever asks may have: hls, fragments, webrtc, motion-jpeg, still"`
 
 	ICEServers []ICEServer `json:"iceServers,omitempty" doc:"STUN and TURN servers for WebRTC"`
 }
 
+// ShownRendition is a rendition as viewers see it.
+type ShownRendition struct {
+	Name   string `json:"name"`
+	Codec  string `json:"codec" enum:"H264,JPEG"`
+	Width  int    `json:"width" doc:"Pixels; 0 as long as it is not known"`
+	Height int    `json:"height"`
+}
+
+// PlayChoice says how a player is to play a feed. What the page asks for goes with the
+// request for the state, as prefer and within.
+type PlayChoice struct {
+	Order  []string           `json:"order" doc:"Deliveries, in the order in which they are tried"`
+	Why    string             `json:"why" doc:"Why the first is the first"`
+	Within float64            `json:"within" doc:"How far behind the picture may be, seconds; 0 for no limit"`
+	Ahead  map[string]float64 `json:"ahead" doc:"What a player keeps in store by a delivery, seconds"`
+}
+
 // AudioState says which deliveries of a feed have audio.
 type AudioState struct {
-	HLS    bool `json:"hls"`
-	WebRTC bool `json:"webrtc"`
+	HLS       bool `json:"hls"`
+	Fragments bool `json:"fragments"`
+	WebRTC    bool `json:"webrtc"`
 }
 
 // ICEServer is a STUN or TURN server that viewers are told of (RFC 7064, RFC 7065).
@@ -61,7 +80,7 @@ type ICEServer struct {
 type Viewer struct {
 	ID      string    `json:"id"`
 	Feed    string    `json:"feed"`
-	Method  string    `json:"method" enum:"hls,motion-jpeg,webrtc"`
+	Method  string    `json:"method" enum:"hls,fragments,motion-jpeg,webrtc"`
 	Address string    `json:"address"`
 	By      string    `json:"by,omitempty" doc:"What let the viewer in: a link or an account; empty for a feed that everyone may watch"`
 	Variant string    `json:"variant,omitempty" doc:"Rendition or size that was asked for; empty for what suits the feed"`
@@ -80,7 +99,7 @@ type ViewerList struct {
 
 // Delay is the part of a delivery's delay that cannot be avoided.
 type Delay struct {
-	Delivery string      `json:"delivery" enum:"webrtc,motion-jpeg,hls"`
+	Delivery string      `json:"delivery" enum:"webrtc,fragments,motion-jpeg,hls"`
 	Seconds  float64     `json:"seconds" doc:"On average, all parts together"`
 	Parts    []DelayPart `json:"parts"`
 }

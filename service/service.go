@@ -18,6 +18,7 @@ import (
 	"time"
 
 	"webostrum/api"
+	"webostrum/deliver/socket"
 	"webostrum/deliver/viewers"
 	"webostrum/deliver/whep"
 	"webostrum/station"
@@ -129,7 +130,8 @@ func worker(cfg Config) (string, error) {
 func serve(ctx context.Context, handler *api.API, l net.Listener, up func()) error {
 	server := &http.Server{
 		Handler: handler, ReadHeaderTimeout: headerTimeout, IdleTimeout: idleTimeout, MaxHeaderBytes: maxHeader,
-		ErrorLog: slog.NewLogLogger(slog.Default().Handler(), slog.LevelDebug),
+		ConnContext: socket.With,
+		ErrorLog:    slog.NewLogLogger(slog.Default().Handler(), slog.LevelDebug),
 	}
 	server.RegisterOnShutdown(handler.EndStreams)
 	ended := make(chan error, 1)

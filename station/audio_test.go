@@ -14,6 +14,7 @@ import (
 	"webostrum/core/media"
 	"webostrum/core/plan"
 	server "webostrum/deliver/rtsp"
+	"webostrum/station/pipeline"
 	"webostrum/store"
 	"webostrum/testkit"
 	"webostrum/testkit/cam"
@@ -71,11 +72,11 @@ func TestAudioThatHLSCarriesIsThereAllTheTime(t *testing.T) {
 	f, _ := listening(t, micAAC, nil)
 	require.NoError(t, testkit.Eventually(soon(t), func() bool { return f.Made(hls.Audio) != nil }), "nobody has asked for it")
 	assert.Contains(t, codecs(t, f), "mp4a.40.2")
-	v, err := f.Stream(soon(t), "", true)
+	v, err := f.Stream(soon(t), pipeline.Ask{Delivery: plan.WebRTC, Audio: true})
 	require.NoError(t, err)
 	defer v.Release()
 	assert.Equal(t, media.Opus, v.Audio.Track.Codec)
-	silent, err := f.Stream(soon(t), "", false)
+	silent, err := f.Stream(soon(t), pipeline.Ask{Delivery: plan.WebRTC})
 	require.NoError(t, err)
 	defer silent.Release()
 	assert.Nil(t, silent.Audio)
@@ -90,7 +91,7 @@ func TestAudioIsTranscodedWhileSomebodyListens(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, testkit.Eventually(soon(t), func() bool { return f.Made(hls.Audio) == nil }), "and no longer than that")
 
-	v, err := f.Stream(soon(t), "", true)
+	v, err := f.Stream(soon(t), pipeline.Ask{Delivery: plan.WebRTC, Audio: true})
 	require.NoError(t, err)
 	defer v.Release()
 	assert.Equal(t, media.PCMU, v.Audio.Track.Codec, "WebRTC carries it as it is")

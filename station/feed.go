@@ -190,14 +190,15 @@ func (f *Feed) Still(ctx context.Context, q pipeline.JPEGRequest, maxAge time.Du
 	return p.Still(ctx, q, maxAge)
 }
 
-// Stream opens the feed's video for WebRTC, see pipeline.Stream.
-func (f *Feed) Stream(ctx context.Context, rendition string, audio bool) (*pipeline.Stream, error) {
+// Stream opens the feed's video and audio for a viewer, see pipeline.Stream.
+func (f *Feed) Stream(ctx context.Context, q pipeline.Ask) (*pipeline.Stream, error) {
 	p, err := f.present()
 	if err != nil {
 		return nil, err
 	}
 	session := f.session.Load()
-	return p.Stream(ctx, rendition, session != nil && (*session).Facts().B, audio)
+	q.Reordered = session != nil && (*session).Facts().B
+	return p.Stream(ctx, q)
 }
 
 // Smaller lists the renditions that take clearly fewer bits than one, see
@@ -231,12 +232,19 @@ func (f *Feed) Playable() bool {
 	return err == nil && p.Playable()
 }
 
-// Path is what is known of the feed's way to viewers.
-func (f *Feed) Path() plan.Path {
+// Path is what is known of the feed's way to viewers by a delivery.
+func (f *Feed) Path(d plan.Delivery) plan.Path {
 	s := f.Status()
-	p := plan.Path{Arrival: f.meter.arrival(), FrameRate: s.FrameRate, Segment: s.Target}
+	lengths := pipeline.Lengths(s.Record)
+	p := plan.Path{
+		Arrival: f.meter.arrival(), FrameRate: s.FrameRate, Segment: s.Target, Part: lengths.Part,
+		Within: time.Duration(s.Record.WithinMillis) * time.Millisecond, Audio: s.Audio.Plans[d].Codec != "",
+	}
 	if p.Segment == 0 {
-		p.Segment = pipeline.Lengths(s.Record).Segment
+		p.Segment = lengths.Segment
+	}
+	if running, err := f.present(); err == nil {
+		p.Transcode = running.Transcodes(d, s.Facts != nil && s.Facts.B)
 	}
 	return p
 }

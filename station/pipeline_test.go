@@ -18,6 +18,7 @@ import (
 	"webostrum/core/hls"
 	"webostrum/core/jpeg"
 	"webostrum/core/media"
+	"webostrum/core/plan"
 	"webostrum/core/rendition"
 	server "webostrum/deliver/rtsp"
 	"webostrum/station/pipeline"
@@ -239,7 +240,7 @@ func TestSmallerRenditions(t *testing.T) {
 			{Name: "middle", Codec: string(media.H264), BitRate: 80_000},
 		}
 	})
-	v, err := y.feed.Stream(y.ctx, "", false)
+	v, err := y.feed.Stream(y.ctx, pipeline.Ask{Delivery: plan.WebRTC})
 	require.NoError(t, err)
 	defer v.Release()
 	assert.Equal(t, pipeline.Automatic, v.Name)
@@ -262,7 +263,7 @@ func TestReorderedFramesAreTranscodedForWebRTC(t *testing.T) {
 	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
 	defer cancel()
 	require.NoError(t, testkit.Eventually(ctx, func() bool { s := f.Status(); return s.Facts != nil && s.Facts.B }))
-	v, err := f.Stream(ctx, "", false)
+	v, err := f.Stream(ctx, pipeline.Ask{Delivery: plan.WebRTC})
 	require.NoError(t, err)
 	defer v.Release()
 	assert.Contains(t, v.Why, "B-frames")

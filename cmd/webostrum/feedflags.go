@@ -72,7 +72,7 @@ func feedSettings() []settingFlag {
 		stringSetting("audience.who", "audience", "who may watch: everyone, links (whoever has one), signed-in, or named (--accounts)", "signed-in"),
 		listSetting("audience.accounts", "accounts", "`ACCOUNTS` that may watch whatever the audience, a,b; none for none"),
 		listSetting("sites", "sites", "`SITES` whose pages may show it, such as example.org,*.example.org; none for all"),
-		listSetting("delivery.off", "off-deliveries", "`DELIVERIES` that it does not give: hls, webrtc, motion-jpeg, still; none for all on"),
+		listSetting("delivery.off", "off-deliveries", "`DELIVERIES` that it does not give: hls, fragments, webrtc, motion-jpeg, still; none for all on"),
 	)
 }
 

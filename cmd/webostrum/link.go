@@ -65,7 +65,7 @@ func linkFlags() []cli.Flag {
 		&cli.StringFlag{Name: "ends", Usage: "`TIME` when it ends, such as 2027-05-01 or 2027-05-01T18:00; never for no end"},
 		&cli.StringFlag{Name: "for", Usage: "`TIME` after which it ends, such as 90m, 12h or 30d"},
 		&cli.StringSliceFlag{Name: "sites", Usage: "`SITES` whose pages may show it, a,b; none for those of the feed"},
-		&cli.StringSliceFlag{Name: "deliveries", Usage: "`DELIVERIES` that it opens: hls, webrtc, motion-jpeg, still; none for all that the feed gives"},
+		&cli.StringSliceFlag{Name: "deliveries", Usage: "`DELIVERIES` that it opens: hls, fragments, webrtc, motion-jpeg, still; none for all that the feed gives"},
 		&cli.IntFlag{Name: "most", Usage: "viewers at a `TIME`; 0 for no limit of its own", HideDefault: true},
 	}
 }

@@ -89,7 +89,7 @@ var serviceKinds = []Kind{
 		Remedy:   "Ask again in a moment; a player does so by itself."},
 	{Code: DeliveryUnknown, Class: ClassNotFound, Status: 404,
 		Sentence: "There is nothing under that address.",
-		Remedy:   "A feed has whep, hls/index.m3u8, mjpeg and still.jpg."},
+		Remedy:   "A feed has whep, live.mp4, hls/index.m3u8, mjpeg and still.jpg."},
 	{Code: DeliveryOff, Class: ClassRefused, Status: 403,
 		Sentence: "This delivery is switched off for the feed.",
 		Remedy:   "Use another one, or have an engineer switch it on."},

@@ -3,6 +3,7 @@ package fmp4
 import (
 	"encoding/binary"
 	"fmt"
+	"time"
 
 	"webostrum/core/media"
 )
@@ -147,4 +148,23 @@ func readTrack(data, traf []byte) ([]ReadSample, error) {
 		at += size
 	}
 	return samples, nil
+}
+
+// referenceCaptured says that the time is that of capture (14496-12, 8.16.5.3).
+const referenceCaptured = 24
+
+// ntpEpoch is 1970 in seconds of NTP (RFC 5905, 6).
+const ntpEpoch = 2_208_988_800
+
+// ReferenceTime returns a ProducerReferenceTimeBox (14496-12, 8.16.5): when the sample at a
+// media time of a track, in ticks of its clock, was captured. It stands before a fragment.
+func ReferenceTime(track *media.Track, mediaTime int64, captured time.Time) []byte {
+	w := &writer{}
+	w.full("prft", 1, referenceCaptured, func() {
+		w.u32(uint32(track.ID))
+		w.u32(uint32(captured.Unix() + ntpEpoch))
+		w.u32(uint32((uint64(captured.Nanosecond()) << 32) / uint64(time.Second)))
+		w.u64(uint64(mediaTime))
+	})
+	return w.b
 }

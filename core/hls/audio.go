@@ -8,11 +8,6 @@ import (
 )
 
 const (
-	// Audio that is so much behind the picture is no longer waited for: silence takes its
-	// place, until there is some again.
-	audioPatience = 1500 * time.Millisecond
-	// Silence is made up to so much behind the picture.
-	silenceBehind = 200 * time.Millisecond
 	// Audio that was taken so much later than the newest picture comes from a clock
 	// that has jumped. It would push all after it away.
 	audioAhead = 2 * time.Second
@@ -22,13 +17,12 @@ const (
 // one goroutine.
 type AudioWriter struct {
 	track  *Track
-	camera *media.Sample // the newest frame: ties capture time to the timeline
-	cut    Cut           // the stretch of the timeline that the line is on
-	line   *audioLine    // nil before the first frame
+	camera *media.Sample   // the newest frame: ties capture time to the timeline
+	cut    Cut             // the stretch of the timeline that the line is on
+	line   *cmaf.AudioLine // nil before the first frame
 	audio  *media.Track
 	begun  bool
 	ended  int64 // where the newest frame of the stretch ends, ticks of audio
-	quiet  bool  // no audio has come for a while
 	epoch  *media.Epoch
 	pace   cmaf.Timeline
 }
@@ -55,15 +49,9 @@ func (w *AudioWriter) Frame(s *media.Sample) error {
 	if w.line == nil {
 		return nil
 	}
-	now := w.reached()
-	w.ended = now
-	if w.audio.Duration(now-w.line.next) > audioPatience {
-		w.quiet = true
-	}
-	if w.quiet {
-		w.line.fill(now - w.audio.Ticks(silenceBehind))
-	}
-	return w.pour(now)
+	w.ended = w.reached()
+	w.line.Reach(w.ended)
+	return w.pour(w.ended)
 }
 
 // Audio takes the next unit of audio. Where it belongs on the frames' timeline its
@@ -73,10 +61,7 @@ func (w *AudioWriter) Audio(s *media.Sample) error {
 		return nil
 	}
 	target := w.at(w.camera.PTS) + w.audio.Ticks(s.Captured.Sub(w.camera.Captured))
-	if w.audio.Duration(w.reached()-target) < audioPatience {
-		w.quiet = false
-	}
-	w.line.write(s, target)
+	w.line.Write(s, target)
 	return w.pour(w.reached())
 }
 
@@ -100,7 +85,7 @@ func (w *AudioWriter) settle() error {
 	if back, ok := w.track.presentation.cuts.Before(1); ok && back.Breaks == cut.Breaks && !w.begun {
 		cut = back // a player has something to begin with at once
 	}
-	w.begun, w.cut, w.line = true, cut, newAudioLine(w.audio, w.at(cut.PTS))
+	w.begun, w.cut, w.line = true, cut, cmaf.NewAudioLine(w.audio, w.at(cut.PTS))
 	return err
 }
 
@@ -108,8 +93,8 @@ func (w *AudioWriter) settle() error {
 // sending, or its timeline breaks off.
 func (w *AudioWriter) Break() (err error) {
 	if w.line != nil {
-		w.line.fill(w.ended)
-		err = w.pour(w.line.next)
+		w.line.Fill(w.ended)
+		err = w.pour(w.line.Next())
 	}
 	w.track.closePending()
 	w.line = nil
@@ -119,7 +104,7 @@ func (w *AudioWriter) Break() (err error) {
 // pour writes what is before a place to the segments that it belongs to.
 func (w *AudioWriter) pour(until int64) error {
 	for {
-		sample, begin, ok := w.line.take(until)
+		sample, begin, ok := w.line.Take(until)
 		if !ok {
 			return nil
 		}

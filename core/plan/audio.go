@@ -15,6 +15,8 @@ const (
 	HLS        Delivery = "hls"
 	WebRTC     Delivery = "webrtc"
 	MotionJPEG Delivery = "motion-jpeg"
+	// Fragments are live fragments over one response.
+	Fragments Delivery = "fragments"
 )
 
 // AudioMode is whether audio is wanted.
@@ -64,9 +66,8 @@ func AudioFor(d Delivery, w AudioMode, t *media.Track, c Transcoder) Audio {
 	if d == WebRTC {
 		goal = media.Opus
 	}
-	name := d.Name()
 	if carries(d, t) {
-		return Audio{Codec: t.Codec, Why: fmt.Sprintf("%s carries the camera's %s untouched.", name, Describe(t))}
+		return Audio{Codec: t.Codec, Why: fmt.Sprintf("%s the camera's %s untouched.", d.carry(), Describe(t))}
 	}
 	lack := ""
 	switch {
@@ -76,14 +77,14 @@ func AudioFor(d Delivery, w AudioMode, t *media.Track, c Transcoder) Audio {
 		lack = "the codec worker here was built without decoding AAC"
 	}
 	if lack != "" {
-		return Audio{Why: fmt.Sprintf("%s does not carry %s, and %s.", name, Describe(t), lack)}
+		return Audio{Why: fmt.Sprintf("%s %s, and %s.", d.carryNot(), Describe(t), lack)}
 	}
 	s := Audio{Codec: goal, Transcode: true, Always: w == On}
 	when := "while somebody listens"
 	if s.Always {
 		when = "all the time"
 	}
-	s.Why = fmt.Sprintf("%s does not carry %s, so it is transcoded to %s %s.", name, Describe(t), Name(goal), when)
+	s.Why = fmt.Sprintf("%s %s, so it is transcoded to %s %s.", d.carryNot(), Describe(t), Name(goal), when)
 	return s
 }
 
@@ -91,7 +92,7 @@ func AudioFor(d Delivery, w AudioMode, t *media.Track, c Transcoder) Audio {
 func carries(d Delivery, t *media.Track) bool {
 	switch t.Codec {
 	case media.AAC:
-		return d == HLS
+		return d == HLS || d == Fragments
 	case media.Opus:
 		return d == WebRTC
 	case media.PCMU, media.PCMA: // RFC 7874, 3: at 8 kHz and with one channel
@@ -107,8 +108,25 @@ func (d Delivery) Name() string {
 		return "HLS"
 	case WebRTC:
 		return "WebRTC"
+	case Fragments:
+		return "Live fragments"
 	}
 	return "Motion JPEG"
+}
+
+// carry says that a delivery carries something.
+func (d Delivery) carry() string {
+	if d == Fragments {
+		return d.Name() + " carry"
+	}
+	return d.Name() + " carries"
+}
+
+func (d Delivery) carryNot() string {
+	if d == Fragments {
+		return d.Name() + " do not carry"
+	}
+	return d.Name() + " does not carry"
 }
 
 // Name is what engineers call a codec.

@@ -17,28 +17,83 @@ type Path struct {
 	Arrival   time.Duration // from a picture's capture, by the camera's time, to its arrival
 	FrameRate float64       // frames a second; 0 when not known
 	Segment   time.Duration // target duration of the HLS list, or the wanted one as long as there is none
+	Part      time.Duration // of low-latency HLS; 0 for none
+	Within    time.Duration // how far behind the picture may be; 0 is whatever is cheapest
+	Audio     bool          // it goes with the video
+	Transcode bool          // the video is transcoded
 }
 
-// holdBack is how many target durations from its end players begin to play a list
-// (RFC 8216, 6.3.3).
-const holdBack = 3
+const (
+	// holdBack is how many target durations from its end players begin to play a list
+	// (RFC 8216, 6.3.3).
+	holdBack = 3
 
-// Delay lists the parts of a delivery's delay that no player can avoid. What coding
-// again takes, and what browsers put on top, is not in it.
+	// What the player and the network on the same machine take, measured in Chromium 156
+	// (docs/bench.md).
+	fetching     = 60 * time.Millisecond  // asking for a part, and giving it to the engine
+	segmentFetch = 450 * time.Millisecond // asking for a list, then for a segment
+	decoding     = 30 * time.Millisecond
+	jitterBuffer = 60 * time.Millisecond
+	encoding     = 40 * time.Millisecond
+
+	leastAhead      = 100 * time.Millisecond
+	leastAheadAudio = 150 * time.Millisecond // audio is decoded in larger units
+	wishShare       = 0.8                    // of the delay that is wished for is what is aimed at
+)
+
+// Ahead is how much a player keeps in store by a delivery: as much as the delay that is
+// wished for leaves room for, so that a line that falters is not noticed.
+func Ahead(d Delivery, p Path) time.Duration {
+	least := leastAhead
+	if p.Audio {
+		least = leastAheadAudio
+	}
+	if d != HLS || p.Part == 0 {
+		return least
+	}
+	room := time.Duration(wishShare*float64(p.Within)) - p.Part - p.before() - fetching - decoding
+	return max(least, room.Truncate(10*time.Millisecond))
+}
+
+// before is what no delivery can avoid.
+func (p Path) before() time.Duration { return p.Arrival + p.shown() }
+
+// shown is how old a picture is on average while it is on show.
+func (p Path) shown() time.Duration {
+	if p.FrameRate <= 0 {
+		return 0
+	}
+	return time.Duration(float64(time.Second) / p.FrameRate / 2)
+}
+
+// Delay lists the parts of a delivery's delay, on a network that takes no time.
 func Delay(d Delivery, p Path) []Part {
 	var parts []Part
-	if p.Arrival > 0 {
-		parts = append(parts, Part{"camera and network", p.Arrival, "measured: from capture, by the camera's time, to arrival here"})
+	add := func(name string, length time.Duration, why string) {
+		if length > 0 {
+			parts = append(parts, Part{name, length, why})
+		}
 	}
-	if p.FrameRate > 0 {
-		parts = append(parts, Part{"picture on show", time.Duration(float64(time.Second) / p.FrameRate / 2), "a picture stays until the next comes; half of that on average"})
+	add("camera and network", p.Arrival, "measured: from capture, by the camera's time, to arrival here")
+	add("picture on show", p.shown(), "a picture stays until the next comes; half of that on average")
+	if p.Transcode {
+		add("transcoding", encoding, "decoding and encoding a picture, while the processor keeps up")
 	}
-	if d == HLS {
-		parts = append(parts,
-			Part{"segment in the making", p.Segment / 2, "a segment can be fetched once it is whole; half of it on average"},
-			Part{"hold-back", holdBack * p.Segment, fmt.Sprintf("players begin %d target durations before the end of the list", holdBack)},
-		)
+	switch {
+	case d == HLS && p.Part > 0:
+		add("part in the making", p.Part, "a part can be fetched once it is whole")
+		add("player's store", Ahead(d, p), "what the player keeps ahead, so that a line that falters is not noticed")
+		add("fetching", fetching, "asking for the part, and giving it to the browser")
+	case d == HLS:
+		add("segment in the making", p.Segment/2, "a segment can be fetched once it is whole; half of it on average")
+		add("hold-back", holdBack*p.Segment, fmt.Sprintf("players begin %d target durations before the end of the list", holdBack))
+		add("fetching", segmentFetch, "asking for the list, then for the segment")
+	case d == Fragments:
+		add("player's store", Ahead(d, p), "what the player keeps ahead, so that a line that falters is not noticed")
+	case d == WebRTC:
+		add("jitter buffer", jitterBuffer, "what the browser holds back to even out the network")
 	}
+	add("decoding", decoding, "by the browser, until the picture is on the screen")
 	return parts
 }
 

@@ -24,6 +24,7 @@ import (
 	"webostrum/core/hub"
 	"webostrum/core/rendition"
 	"webostrum/deliver/problem"
+	"webostrum/deliver/socket"
 )
 
 const (
@@ -32,7 +33,6 @@ const (
 	partHead     = "--" + boundary + "\r\nContent-Type: image/jpeg\r\n\r\n"
 	writeTimeout = 10 * time.Second
 	refreshAfter = time.Second // setting a deadline costs as much as a twentieth of a picture
-	mostUnsent   = 128 << 10
 )
 
 // between is what stands behind a picture: the beginning of the next part.
@@ -61,7 +61,7 @@ func Serve(ctx context.Context, w http.ResponseWriter, r *http.Request, s Stream
 		problem.Write(w, fault.New(fault.HTTPVersion, err, ""))
 		return
 	}
-	keepShort(conn, mostUnsent)
+	socket.KeepConnShort(conn)
 	ctx, cancel := context.WithCancel(ctx)
 	gone := watch(conn, cancel)
 	defer func() {

@@ -43,6 +43,7 @@ const (
 	HLS        Method = "hls"
 	MotionJPEG Method = "motion-jpeg"
 	WebRTC     Method = "webrtc"
+	Fragments  Method = "fragments"
 )
 
 // Config bounds the viewers.

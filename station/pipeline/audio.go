@@ -14,14 +14,18 @@ func (p *Pipeline) AudioTrackNow() *media.Track { return p.input.track.Load() }
 
 // AudioPlan says what becomes of audio in a delivery.
 func (p *Pipeline) AudioPlan(d plan.Delivery) plan.Audio {
-	return AudioPlan(d, p.cfg.Record(), p.input.track.Load(), plan.Transcoder{Present: p.cfg.Worker != "", AAC: p.cfg.DecodesAAC})
+	return AudioPlan(d, p.cfg.Record(), p.input.track.Load(), p.transcoder())
+}
+
+func (p *Pipeline) transcoder() plan.Transcoder {
+	return plan.Transcoder{Present: p.cfg.Worker != "", AAC: p.cfg.DecodesAAC}
 }
 
 // AudioPlan says what becomes of a feed's audio in a delivery; t is nil for none.
 func AudioPlan(d plan.Delivery, record store.Feed, t *media.Track, has plan.Transcoder) plan.Audio {
 	mode := plan.AudioMode(record.Audio)
 	switch d {
-	case plan.HLS:
+	case plan.HLS, plan.Fragments:
 		mode = plan.AudioMode(record.AudioHLS).Or(mode)
 	case plan.WebRTC:
 		mode = plan.AudioMode(record.AudioWebRTC).Or(mode)

@@ -111,8 +111,8 @@ func (p *Pipeline) open(name string, codec media.Codec) (*hls.Track, error) {
 		if o.video, err = p.use(r); err != nil {
 			return nil, err
 		}
-	case codec != media.H264:
-		return nil, fault.New(fault.RenditionUnfit, nil, "the camera sends JPEG, which HLS cannot carry; index.m3u8 has it transcoded")
+	case p.hlsVideo(codec).Transcode:
+		return nil, fault.New(fault.RenditionUnfit, nil, "%s; index.m3u8 has it transcoded", p.hlsVideo(codec).Why)
 	}
 	p.beginLocked(o)
 	return o.track, nil
@@ -186,7 +186,7 @@ func (p *Pipeline) arrange() {
 	if p.hls.drop(changed) {
 		p.presentation.Cuts().Discontinue()
 	}
-	if codec == media.H264 {
+	if !p.hlsVideo(codec).Transcode {
 		p.always(hls.Original, codec, true)
 	}
 	p.always(hls.Audio, codec, a.Codec != "" && source != nil && (!a.Transcode || a.Always))
@@ -339,7 +339,7 @@ func (p *Pipeline) noteOutput(o *hlsOutput, text string) {
 
 func (o *hlsOutput) why() string {
 	if o.name == Automatic {
-		return "the camera sends JPEG, which HLS cannot carry, so it is transcoded to H.264 while somebody watches"
+		return "the camera sends JPEG, which HLS does not carry, so it is transcoded to H.264 while somebody watches"
 	}
 	return "rendition " + o.name + ", while somebody watches"
 }

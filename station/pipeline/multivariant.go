@@ -10,7 +10,6 @@ import (
 	"webostrum/core/fault"
 	"webostrum/core/h264"
 	"webostrum/core/hls"
-	"webostrum/core/media"
 	"webostrum/core/plan"
 	"webostrum/core/rendition"
 )
@@ -45,10 +44,13 @@ func (p *Pipeline) lead(ctx context.Context, name string) (string, error) {
 		return name, nil
 	}
 	codec, err := p.codec(ctx)
-	if codec == media.H264 {
-		return hls.Original, err
+	if err != nil {
+		return "", err
 	}
-	return Automatic, err
+	if p.hlsVideo(codec).Transcode {
+		return Automatic, nil
+	}
+	return hls.Original, nil
 }
 
 // ladder is what is known of the renditions, the best first.

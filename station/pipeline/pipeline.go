@@ -203,16 +203,24 @@ func (p *Pipeline) codec(ctx context.Context) (media.Codec, error) {
 	return p.Codec(), nil
 }
 
+// hlsVideo is what becomes of the camera's video in HLS; codec is not empty.
+func (p *Pipeline) hlsVideo(codec media.Codec) plan.Video {
+	return plan.VideoFor(plan.HLS, codec, false, p.transcoder())
+}
+
 // Untranscodable says whether HLS needs transcoding that cannot be had here.
-func (p *Pipeline) Untranscodable() bool { return p.Codec() == media.JPEG && p.cfg.Worker == "" }
+func (p *Pipeline) Untranscodable() bool {
+	codec := p.Codec()
+	return codec != "" && !p.hlsVideo(codec).Possible
+}
 
 // Playable says whether there is a playlist, or one will be made when it is asked for.
 func (p *Pipeline) Playable() bool {
 	if p.off(access.HLS) {
 		return p.Codec() != "" && p.cfg.Live()
 	}
-	if p.Codec() == media.JPEG {
-		return p.cfg.Worker != "" && p.cfg.Live()
+	if codec := p.Codec(); codec != "" && p.hlsVideo(codec).Transcode {
+		return !p.Untranscodable() && p.cfg.Live()
 	}
 	if t := p.Made(hls.Original); t != nil {
 		_, ok := t.Media(false)
@@ -248,4 +256,4 @@ func transcodingFault(err error) error {
 }
 
 // Deliveries are those that video and audio go out by.
-var Deliveries = []plan.Delivery{plan.HLS, plan.WebRTC, plan.MotionJPEG}
+var Deliveries = []plan.Delivery{plan.HLS, plan.Fragments, plan.WebRTC, plan.MotionJPEG}

@@ -1,7 +1,7 @@
 // What the viewer sees and presses. Everything is reachable by keyboard and
 // told to screen readers.
 import { icons, type IconName } from "./icons";
-import type { Details } from "./session";
+import type { Choice, Details } from "./session";
 import { keepAudio, wantsAudio } from "./audio";
 
 export interface Controls {
@@ -19,6 +19,8 @@ export interface Controls {
   setLook(bare: boolean, fit: string | null): void;
   showWaiting(reason: string, remedy?: string, forPerson?: boolean): void;
   showDetails(d: Details): void;
+  /** What the viewer can choose, and what is chosen; null is automatic. */
+  showChoices(choices: readonly Choice[], chosen: string | null): void;
   setLabel(label: string): void;
   dispose(): void;
 }
@@ -27,6 +29,8 @@ export interface Actions {
   /** Plays when it is paused, and pauses when it plays. */
   toggle(): void;
   onVolume(): void;
+  /** The viewer chose a rendition; null is automatic. */
+  choose(rendition: string | null): void;
   /** Where keys are listened to; null for the player itself. */
   keys: Document | null;
   /** Whether to start with audio, where the viewer has not decided. */
@@ -85,10 +89,12 @@ export function controls(label: string, actions: Actions): Controls {
   const volume = element("input", "volume", { type: "range", min: "0", max: "1", step: "0.05", "aria-label": "Volume", hidden: "" });
   const info = button("info", "Details", "d", () => toggleDetails());
   const pip = button("pip", "Picture in picture", "p", () => void togglePip());
+  const quality = element("select", "quality", { "aria-label": "Quality", title: "Quality", part: "quality", hidden: "" });
+  quality.addEventListener("change", () => actions.choose(quality.value || null));
   const full = button("full", "Full screen", "f", () => void toggleFull());
   info.setAttribute("aria-pressed", "false");
   pip.hidden = !document.pictureInPictureEnabled;
-  const bar = element("div", "bar", { role: "toolbar", "aria-label": "Player", part: "bar" }, play, audio, volume, title, info, pip, full);
+  const bar = element("div", "bar", { role: "toolbar", "aria-label": "Player", part: "bar" }, play, audio, volume, title, quality, info, pip, full);
   const root = element("section", "player", { "aria-label": label, tabindex: "0" }, video, image, waiting, details, begin, bar);
   full.hidden = typeof root.requestFullscreen !== "function";
 
@@ -156,7 +162,7 @@ export function controls(label: string, actions: Actions): Controls {
     if (!(e instanceof KeyboardEvent)) return;
     const act = keys[e.key.toLowerCase()];
     const [on] = e.composedPath();
-    const own = (on instanceof HTMLButtonElement && e.key === " ") || on instanceof HTMLInputElement || on instanceof HTMLTextAreaElement;
+    const own = (on instanceof HTMLButtonElement && e.key === " ") || on instanceof HTMLInputElement || on instanceof HTMLSelectElement || on instanceof HTMLTextAreaElement;
     if (!act || bare || e.ctrlKey || e.metaKey || e.altKey || own) return;
     e.preventDefault();
     act();
@@ -227,7 +233,14 @@ export function controls(label: string, actions: Actions): Controls {
     showDetails(d) {
       const delay = d.delay === null ? "delay not known" : `${(d.delay / 1000).toFixed(1)} s behind`;
       const rate = d.frameRate === null ? "" : `${d.frameRate.toFixed(0)} fps`;
-      details.textContent = [d.method, d.size, rate, delay, d.why].filter(Boolean).join("  ·  ");
+      const wish = d.within > 0 ? `${delay} (${d.within} s wanted)` : delay;
+      details.textContent = [d.method, d.rendition ?? "", d.size, rate, wish, d.why].filter(Boolean).join("  ·  ");
+    },
+    showChoices(choices, chosen) {
+      quality.hidden = choices.length === 0;
+      const all = [{ name: "", label: "Automatic" }, ...choices];
+      quality.replaceChildren(...all.map(({ name, label: text }) => element("option", "", { value: name }, text)));
+      quality.value = chosen ?? "";
     },
     setLabel(text) {
       title.textContent = text;

@@ -10,14 +10,23 @@ export interface FeedState {
   run: string;
   ready: boolean;
   title: string;
-  /** Wanted length of an HLS segment, seconds. */
-  segment: number;
+  /** How it is to be played, by what the page asks for. */
+  play: { order: string[]; why: string; within: number; ahead: Record<string, number> };
+  /** What can be chosen. */
+  renditions: Rendition[];
   /** That whoever asks may have: "hls", "webrtc", "motion-jpeg", "still". */
   deliveries: string[];
   /** Which deliveries have audio. */
-  audio: { hls: boolean; webrtc: boolean };
+  audio: { hls: boolean; fragments: boolean; webrtc: boolean };
   /** STUN and TURN servers for WebRTC. */
   iceServers?: RTCIceServer[];
+}
+
+export interface Rendition {
+  name: string;
+  codec: string;
+  width: number;
+  height: number;
 }
 
 export interface LinkListener {
@@ -50,6 +59,7 @@ export class StateLink {
   constructor(
     private readonly base: string,
     private readonly listener: LinkListener,
+    private readonly query = "",
   ) {
     this.resume();
     void this.compareClocks();
@@ -84,7 +94,7 @@ export class StateLink {
 
   private open(): void {
     this.source?.close();
-    const source = new EventSource(`${this.base}/state`);
+    const source = new EventSource(`${this.base}/state${this.query}`);
     this.source = source;
     source.addEventListener("state", (e) => {
       this.backOff.reset();

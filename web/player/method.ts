@@ -1,5 +1,6 @@
 // The methods to play by, behind one interface.
-import type { MethodKey } from "./order";
+import { FragmentsMethod, hasMediaSource } from "./fragments";
+import { deliveryOf, type MethodKey } from "./order";
 import { PicturesMethod } from "./pictures";
 import { hasWebRTC, WhepMethod } from "./whep";
 
@@ -22,6 +23,10 @@ export interface Method {
   began?(): boolean;
   /** How many frames were shown, where the element's time goes on without any. */
   frames?(): number | null;
+  /** Goes over to a rendition without a break, or by itself with null; false where it cannot. */
+  select?(rendition: string | null): boolean;
+  /** The rendition that is played, where the method chooses by itself. */
+  playing?(): string | null;
   /** Go to the newest picture. */
   toLive(): void;
   close(): void;
@@ -45,27 +50,27 @@ function playsByItself(video: HTMLVideoElement): boolean {
   return video.canPlayType(hlsType) !== "" && navigator.vendor.startsWith("Apple");
 }
 
-function hasMediaSource(): boolean {
-  return "MediaSource" in globalThis || "ManagedMediaSource" in globalThis;
-}
-
 export interface Addresses {
   /** Of the service. */
   service: string;
   hls: string;
   whep: string;
+  fragments: string;
   pictures: string;
+  /** What to keep in store by each delivery, seconds. */
+  ahead: Readonly<Record<string, number>>;
   iceServers: RTCIceServer[];
+  /** HLS as plain players play it, without parts. */
+  plain: boolean;
 }
 
-/** What each method is called among a feed's deliveries. */
-const deliveryOf: Record<MethodKey, string> = { webrtc: "webrtc", hls: "hls", pictures: "motion-jpeg" };
-const nameOf: Record<MethodKey, string> = { webrtc: "WebRTC", hls: "HLS", pictures: "Motion JPEG" };
+const nameOf: Record<MethodKey, string> = { webrtc: "WebRTC", fragments: "live fragments", hls: "HLS", pictures: "Motion JPEG" };
 
 /** Says why a method cannot be had at all, from the feed or by the engine, or null. */
 export function missing(key: MethodKey, video: HTMLVideoElement, deliveries: readonly string[]): string | null {
   if (key === "webrtc" && !hasWebRTC()) return "this browser has no WebRTC";
   if (key === "hls" && !hasMediaSource() && video.canPlayType(hlsType) === "") return "this browser plays no HLS";
+  if (key === "fragments" && !hasMediaSource()) return "this browser has no Media Source Extensions";
   return deliveries.includes(deliveryOf[key]) ? null : `this feed is not given by ${nameOf[key]}`;
 }
 
@@ -77,19 +82,24 @@ export async function startMethod(key: MethodKey, stage: Stage, at: Addresses, a
       await method.open();
       return method;
     }
+    case "fragments": {
+      const method = new FragmentsMethod(stage.video, `${at.fragments}${at.fragments.includes("?") ? "&" : "?"}audio=${audio ? "on" : "off"}`, events, audio, at.ahead.fragments ?? 0);
+      await method.open();
+      return method;
+    }
     case "pictures":
       return new PicturesMethod(stage.image, at.pictures, events);
     case "hls":
-      return startHLS(stage.video, at.service, at.hls, events);
+      return startHLS(stage.video, at, events);
   }
 }
 
-async function startHLS(video: HTMLVideoElement, base: string, url: string, events: MethodEvents): Promise<Method> {
+async function startHLS(video: HTMLVideoElement, at: Addresses, events: MethodEvents): Promise<Method> {
   if (hasMediaSource() && !playsByItself(video)) {
-    const { ScriptMethod } = (await import(/* @vite-ignore */ base + __HLS_PATH__)) as typeof import("./hls");
-    return new ScriptMethod(video, url, events);
+    const { ScriptMethod } = (await import(/* @vite-ignore */ at.service + __HLS_PATH__)) as typeof import("./hls");
+    return new ScriptMethod(video, at.hls, events, at.plain ? null : (at.ahead.hls ?? 0));
   }
-  return new NativeMethod(video, url, events);
+  return new NativeMethod(video, at.hls, events);
 }
 
 class NativeMethod implements Method {

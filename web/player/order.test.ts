@@ -1,29 +1,22 @@
 import { describe, expect, it } from "vitest";
 
-import { orderOf, readWant } from "./order";
+import { methodsOf, readWant, wantQuery } from "./order";
 
 describe("what a page asks for", () => {
-  it("is the method that plays everywhere, unless it says otherwise", () => {
-    expect(orderOf(readWant(null, null), 2).order[0]).toBe("hls");
-    expect(orderOf(readWant("delay", null), 2).order[0]).toBe("webrtc");
-    expect(orderOf(readWant("simple", null), 2).order[0]).toBe("pictures");
-    expect(orderOf(readWant("nonsense", "nonsense"), 2).order[0]).toBe("hls");
+  it("goes to the service", () => {
+    expect(wantQuery(readWant(null, null))).toBe("");
+    expect(wantQuery(readWant("delay", null))).toBe("?prefer=delay");
+    expect(wantQuery(readWant("simple", "0.5"))).toBe("?prefer=simple&within=0.5");
+    expect(wantQuery(readWant(null, "0"))).toBe("?within=0");
   });
 
-  it("may be a delay, which segments decide about", () => {
-    expect(orderOf(readWant(null, "8"), 2).order[0]).toBe("hls");
-    expect(orderOf(readWant(null, "6"), 2).order[0]).toBe("webrtc");
-    expect(orderOf(readWant(null, "6"), 1).order[0]).toBe("hls");
-    expect(orderOf(readWant(null, "0"), 1).why).toContain("0 s were asked for");
+  it("is nothing where it makes no sense", () => {
+    for (const within of ["nonsense", "-1", "", " ", "1e9"]) expect(wantQuery(readWant("nonsense", within))).toBe("");
   });
+});
 
-  it("is the method where both are said", () => {
-    expect(orderOf(readWant("reach", "0.2"), 2).order[0]).toBe("hls");
-  });
-
-  it("names each method once in every order", () => {
-    for (const want of [readWant("delay", null), readWant("reach", null), readWant("simple", null), readWant(null, "1")]) {
-      expect([...orderOf(want, 2).order].sort()).toEqual(["hls", "pictures", "webrtc"]);
-    }
+describe("the order of methods", () => {
+  it("is the service's order of deliveries", () => {
+    expect(methodsOf(["motion-jpeg", "hls", "new-thing", "fragments", "webrtc"])).toEqual(["pictures", "hls", "fragments", "webrtc"]);
   });
 });

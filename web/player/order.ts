@@ -1,47 +1,50 @@
-// Which way to play is tried before which.
+// The methods to play by, and what a page asks for. In which order they are tried the
+// service says: it knows what each costs in delay.
 
-export type MethodKey = "webrtc" | "hls" | "pictures";
+export type MethodKey = "webrtc" | "fragments" | "hls" | "pictures";
 
 /** What a page asks for: the least delay, what plays everywhere, or the simplest. */
 export type Preference = "delay" | "reach" | "simple";
 
 export const preferences: readonly Preference[] = ["delay", "reach", "simple"];
 
-const orders: Record<Preference, readonly MethodKey[]> = {
-  delay: ["webrtc", "hls", "pictures"],
-  reach: ["hls", "webrtc", "pictures"],
-  simple: ["pictures", "hls", "webrtc"],
-};
-
-const reasons: Record<Preference, string> = {
-  delay: "least delay was asked for",
-  reach: "it plays everywhere",
-  simple: "the simplest was asked for",
-};
+/** One way and no other: to measure it, or to see whether it works. */
+export type Only = MethodKey | "hls-plain";
 
 export interface Want {
-  prefer: Preference;
-  /** How far behind the page may be, seconds. */
+  prefer: Preference | null;
+  only: Only | null;
+  /** How far behind the page may be, seconds; null for what the feed says. */
   within: number | null;
 }
 
-/** Reads what a page asks for. A delay it can live with decides where nothing else does. */
-export function readWant(prefer: string | null, within: string | null): Want {
-  const seconds = within === null || within === "" ? NaN : Number(within);
-  const known = preferences.find((p) => p === prefer);
-  return { prefer: known ?? "reach", within: seconds >= 0 && known === undefined ? seconds : null };
+/** Reads what a page asks for; what makes no sense is not asked. */
+export function readWant(prefer: string | null, within: string | null, only: string | null = null): Want {
+  const seconds = within === null || within.trim() === "" ? NaN : Number(within);
+  return { only: readOnly(only), prefer: preferences.find((p) => p === prefer) ?? null, within: seconds >= 0 && seconds <= 3600 ? seconds : null };
 }
 
-/** HLS is three segments behind, and what it takes to make and fetch one. */
-const segmentsBehind = 3.5;
+function readOnly(only: string | null): Only | null {
+  if (only === "hls-plain") return only;
+  return methodsOf([only ?? ""])[0] ?? null;
+}
 
-/** The order in which ways are tried, and why the first is the first. */
-export function orderOf(want: Want, segment: number): { order: readonly MethodKey[]; why: string } {
-  if (want.within === null) return { order: orders[want.prefer], why: reasons[want.prefer] };
-  const hls = segment * segmentsBehind;
-  if (want.within >= hls) return { order: orders.reach, why: `HLS keeps within the ${want.within} s asked for` };
-  return { order: orders.delay, why: `HLS would be some ${hls.toFixed(0)} s behind, ${want.within} s were asked for` };
+/** What the service is asked with it. */
+export function wantQuery(want: Want): string {
+  const q = new URLSearchParams();
+  if (want.prefer) q.set("prefer", want.prefer);
+  if (want.within !== null) q.set("within", String(want.within));
+  return q.size > 0 ? `?${q}` : "";
+}
+
+/** What each method is called among a feed's deliveries. */
+export const deliveryOf: Record<MethodKey, string> = { webrtc: "webrtc", fragments: "fragments", hls: "hls", pictures: "motion-jpeg" };
+
+/** The methods of deliveries, in their order; what this player does not know is left out. */
+export function methodsOf(order: readonly string[]): MethodKey[] {
+  const keys = Object.keys(deliveryOf) as MethodKey[];
+  return order.flatMap((d) => keys.filter((k) => deliveryOf[k] === d));
 }
 
 /** After so many failures in a row the next way is tried. */
-export const patienceWith: Record<MethodKey, number> = { webrtc: 1, hls: 2, pictures: 2 };
+export const patienceWith: Record<MethodKey, number> = { webrtc: 1, fragments: 2, hls: 2, pictures: 2 };

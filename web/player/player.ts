@@ -11,12 +11,12 @@ import styles from "./player.css?inline";
 const detailsEvery = 500;
 
 export type PlayerState = "idle" | "waiting" | "playing" | "paused" | "refused";
-export type PlayerMethod = "webrtc" | "hls" | "motion-jpeg";
+export type PlayerMethod = "webrtc" | "fragments" | "hls" | "motion-jpeg";
 
-const methodNames: Record<MethodKey, PlayerMethod> = { webrtc: "webrtc", hls: "hls", pictures: "motion-jpeg" };
+const methodNames: Record<MethodKey, PlayerMethod> = { webrtc: "webrtc", fragments: "fragments", hls: "hls", pictures: "motion-jpeg" };
 
 export class WebostrumPlayer extends HTMLElement {
-  static observedAttributes = ["feed", "link", "service", "label", "rendition", "prefer", "within", "controls", "fit"];
+  static observedAttributes = ["feed", "link", "service", "label", "rendition", "prefer", "within", "only", "controls", "fit"];
 
   private session: Session | null = null;
   private parts: Controls | null = null;
@@ -34,6 +34,9 @@ export class WebostrumPlayer extends HTMLElement {
       toggle: () => void (this.paused ? this.play() : this.pause()),
       keys: this.getAttribute("keys") === "page" ? document : null,
       withAudio: this.getAttribute("audio") === "on",
+      choose: (rendition) => {
+        this.rendition = rendition;
+      },
       onVolume: () => this.tell("volumechange", { muted: this.muted, volume: this.volume }),
     });
     root.replaceChildren(style, this.parts.root);
@@ -62,6 +65,7 @@ export class WebostrumPlayer extends HTMLElement {
     if (!this.isConnected || before === after || this.parts === null) return;
     if (name === "label") this.parts.setLabel(this.shownTitle);
     else if (name === "controls" || name === "fit") this.look();
+    else if (name === "rendition" && this.session !== null) this.session.select(after);
     else if (this.session !== null || (!this.held && this.visibility?.seen !== false)) this.begin();
   }
 
@@ -192,7 +196,7 @@ export class WebostrumPlayer extends HTMLElement {
     const poster = this.poster();
     if (poster) parts.showPoster(poster);
     const { rendition } = this;
-    const want = readWant(this.getAttribute("prefer"), this.getAttribute("within"));
+    const want = readWant(this.getAttribute("prefer"), this.getAttribute("within"), this.getAttribute("only"));
     this.session = new Session(parts.stage, this.service, this.media(), rendition, want, {
       onPlaying: () => {
         parts.showPlaying();
@@ -212,6 +216,7 @@ export class WebostrumPlayer extends HTMLElement {
         this.dataset.audio = audio ? "there" : "none";
       },
       onAudioRefused: () => parts.showAudioRefused(),
+      onChoices: (choices, chosen) => parts.showChoices(choices, chosen),
       onTitle: (title) => parts.setLabel(this.getAttribute("label") ?? rendition ?? title),
     });
   }

@@ -1,10 +1,14 @@
 // HLS through hls.js, for engines with Media Source Extensions.
-import Hls, { type ErrorData } from "hls.js/light";
+import Hls, { type ErrorData, type Level } from "hls.js";
 
 import { CatchUp } from "./catchup";
+import { PlaceKeeper } from "./keeper";
 import type { Method, MethodEvents } from "./method";
 
 const patience = 15_000; // the service holds a playlist back for up to 10 s, until there is one
+
+/** Bits a second taken for granted at first, so that it begins with the best: others may have to be made. */
+const firstEstimate = 50_000_000;
 
 const policy = {
   default: {
@@ -26,20 +30,30 @@ function told(data: ErrorData): string | null {
   }
 }
 
+/** A rendition's name is the folder that its list is in. */
+function nameOf(level: Level): string | null {
+  return new URL(level.uri, location.href).pathname.split("/").at(-2) ?? null;
+}
+
 export class ScriptMethod implements Method {
   readonly name = "HLS, by script";
   private readonly hls: Hls;
   private readonly catchUp = new CatchUp();
   private readonly timer: ReturnType<typeof setInterval>;
+  private place: PlaceKeeper | null = null; // with low latency
   private repaired = 0;
 
   constructor(
     private readonly video: HTMLVideoElement,
     url: string,
     events: MethodEvents,
+    /** What to keep in store with low latency, seconds; null for none. */
+    private readonly ahead: number | null,
   ) {
     this.hls = new Hls({
-      lowLatencyMode: false,
+      lowLatencyMode: ahead !== null,
+      maxLiveSyncPlaybackRate: 1, // its place is kept here
+      abrEwmaDefaultEstimate: firstEstimate,
       backBufferLength: 10,
       maxBufferLength: 20,
       liveSyncDurationCount: 3,
@@ -55,9 +69,13 @@ export class ScriptMethod implements Method {
     this.timer = setInterval(() => this.keepUp(), 1000);
   }
 
-  /** The library keeps its place only in its low-latency mode. */
+  /** Keeps the place: by what is in store where there are parts, by the list where there are none. */
   private keepUp(): void {
     const { video } = this;
+    if (this.ahead !== null && this.hls.latestLevelDetails?.partList) {
+      this.place ??= new PlaceKeeper(video, this.ahead);
+      return;
+    }
     const place = this.hls.liveSyncPosition;
     if (place === null || video.paused || video.seeking || video.readyState < HTMLMediaElement.HAVE_CURRENT_DATA) return;
     const { rate, jump } = this.catchUp.step(place - video.currentTime);
@@ -84,6 +102,18 @@ export class ScriptMethod implements Method {
     return target === undefined ? patience : Math.max(6000, target * 1500);
   }
 
+  select(rendition: string | null): boolean {
+    const at = rendition === null ? -1 : this.hls.levels.findIndex((l) => nameOf(l) === rendition);
+    if (rendition !== null && at < 0) return false;
+    this.hls.nextLevel = at;
+    return true;
+  }
+
+  playing(): string | null {
+    const level = this.hls.levels[this.hls.currentLevel];
+    return level ? nameOf(level) : null;
+  }
+
   toLive(): void {
     const at = this.hls.liveSyncPosition;
     if (at !== null && this.hls.media) this.hls.media.currentTime = at;
@@ -91,6 +121,7 @@ export class ScriptMethod implements Method {
 
   close(): void {
     clearInterval(this.timer);
+    this.place?.close();
     this.video.playbackRate = 1;
     this.hls.destroy();
   }

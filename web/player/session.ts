@@ -1,11 +1,11 @@
 // One feed on one video element: starts when there is something to play, and
 // keeps it going over reboots, restarts and gaps.
 import { BackOff } from "./backoff";
-import { StateLink, type FeedState } from "./link";
+import { StateLink, type FeedState, type Rendition } from "./link";
 import { bringsPictures } from "./whep";
 import { keepLastFrame } from "./lastframe";
 import { missing, startMethod, type Addresses, type Method, type Stage } from "./method";
-import { orderOf, patienceWith, type MethodKey, type Want } from "./order";
+import { methodsOf, patienceWith, wantQuery, type MethodKey, type Want } from "./order";
 
 export interface SessionView {
   /** Pictures are on show. */
@@ -14,6 +14,8 @@ export interface SessionView {
   /** forPerson: nothing happens by itself, somebody has to act. */
   onWaiting(reason: string, remedy?: string, forPerson?: boolean): void;
   onTitle(title: string): void;
+  /** What can be chosen by the method that plays, and what is; null is automatic. */
+  onChoices(choices: readonly Choice[], chosen: string | null): void;
   /** The service lets nobody in here. */
   onRefused(reason: string, remedy: string): void;
   /** What is played from here on: whether there is audio, or why not. */
@@ -22,12 +24,22 @@ export interface SessionView {
   onAudioRefused(): void;
 }
 
+/** What a viewer may choose. */
+export interface Choice {
+  name: string;
+  label: string;
+}
+
 export interface Details {
   method: string;
   why: string;
   size: string;
   frameRate: number | null;
   delay: number | null;
+  /** How far behind it may be, seconds; 0 for no limit. */
+  within: number;
+  /** The rendition, where one was chosen by the method. */
+  rendition: string | null;
 }
 
 const tick = 500;
@@ -52,9 +64,11 @@ export class Session {
   private position = -1;
   private movedAt = Date.now();
   private lastFailure = "";
+  private switched = false; // what is played holds all renditions
   private readonly unfit = new Map<MethodKey, string>(); // why a method did not do a moment ago
   private failures = 0; // in a row
-  private audioThere = false; // WebRTC could have audio
+  private audioThere = false; // the method could have audio, for which it has to be asked
+  private play: FeedState["play"] = { order: [], why: "", within: 0, ahead: {} };
   private iceServers: RTCIceServer[] = [];
   private again: ReturnType<typeof setTimeout> | undefined;
   private frames: { at: number; count: number } | null = null;
@@ -69,7 +83,7 @@ export class Session {
     private readonly stage: Stage,
     private readonly service: string,
     private readonly base: string,
-    private readonly rendition: string | null,
+    private rendition: string | null,
     private readonly want: Want,
     private readonly view: SessionView,
   ) {
@@ -78,7 +92,7 @@ export class Session {
       onState: (s) => this.onState(s),
       onSilence: () => this.onSilence(),
       onRefused: (reason, remedy) => this.onRefused(reason, remedy),
-    });
+    }, wantQuery(want));
     this.watch = setInterval(() => this.check(), tick);
     this.video.addEventListener("volumechange", this.onVolume);
     addEventListener("pagehide", this.onHide);
@@ -125,6 +139,8 @@ export class Session {
       size: w > 0 ? `${w}×${h}` : "–",
       frameRate: this.frameRate,
       delay: captured === null ? null : this.link.now() - captured,
+      within: this.play.within,
+      rendition: this.rendition ?? this.method?.playing?.() ?? null,
     };
   }
 
@@ -236,8 +252,10 @@ export class Session {
   }
 
   /** Chooses the first method that the engine has and that has not failed a moment ago. */
-  private choose({ segment, deliveries }: FeedState): MethodKey | null {
-    const { order, why } = orderOf(this.want, segment);
+  private choose({ play, deliveries }: FeedState): MethodKey | null {
+    const { only } = this.want;
+    const order = only ? [only === "hls-plain" ? "hls" : only] : methodsOf(play.order);
+    const why = only ? "it alone was asked for" : play.why;
     const absent = (key: MethodKey) => missing(key, this.video, deliveries);
     const possible = order.filter((key) => absent(key) === null);
     if (possible.every((key) => this.unfit.has(key))) this.unfit.clear();
@@ -248,7 +266,7 @@ export class Session {
     return key;
   }
 
-  /** The viewer wants to hear: WebRTC is opened anew for that. */
+  /** The viewer wants to hear: what was opened without audio is opened anew. */
   private readonly onVolume = () => {
     if (this.video.muted || !this.audioThere || this.method?.audio !== false) return;
     this.drop();
@@ -256,11 +274,30 @@ export class Session {
     this.notBefore = 0;
   };
 
-  private tellMethod({ audio, iceServers }: FeedState): void {
-    this.audioThere = audio.webrtc;
+  private tellMethod({ audio, iceServers, play, renditions }: FeedState): void {
+    const { key } = this;
+    this.audioThere = key === "webrtc" || key === "fragments" ? audio[key] : false;
     this.iceServers = iceServers ?? [];
-    if (this.key === "pictures") this.view.onMethod("pictures", false, "Motion JPEG has no sound");
-    else if (this.key) this.view.onMethod(this.key, this.key === "hls" ? audio.hls : audio.webrtc, "This feed has no sound");
+    this.play = play;
+    if (key === null) return;
+    this.view.onChoices(choicesOf(key, renditions), this.rendition);
+    if (key === "pictures") this.view.onMethod(key, false, "Motion JPEG has no sound");
+    else this.view.onMethod(key, audio[key], "This feed has no sound");
+  }
+
+  /** Plays another rendition; null is what suits the feed, or the line. */
+  select(rendition: string | null): void {
+    if (rendition === this.rendition) return;
+    const seamless = this.rendition === null || this.switched;
+    this.rendition = rendition;
+    if (seamless && this.method?.select?.(rendition)) {
+      this.switched = true;
+      return;
+    }
+    this.switched = false;
+    this.drop();
+    this.listen();
+    this.notBefore = 0;
   }
 
   private async start(key: MethodKey, run: string): Promise<void> {
@@ -273,7 +310,7 @@ export class Session {
       this.method = method;
       this.run = run;
       this.movedAt = Date.now();
-      if (!method.began) await this.play();
+      if (!method.began) await this.begin();
     } catch (e) {
       this.fail(e instanceof Error ? e.message : String(e));
     } finally {
@@ -282,7 +319,7 @@ export class Session {
   }
 
   /** Plays; without audio where the browser does not let it start with it. */
-  private async play(): Promise<void> {
+  private async begin(): Promise<void> {
     try {
       await this.video.play();
     } catch (e) {
@@ -298,7 +335,8 @@ export class Session {
     const list = rendition ? `${encodeURIComponent(rendition)}.m3u8` : "index.m3u8";
     const query = rendition ? `?rendition=${encodeURIComponent(rendition)}` : "";
     const at = (path: string) => new URL(`${this.base}/${path}`, location.href).href;
-    return { service: this.service, hls: at(`hls/${list}`), whep: at(`whep${query}`), pictures: at(`mjpeg${query}`), iceServers: this.iceServers };
+    const { ahead } = this.play;
+    return { service: this.service, hls: at(`hls/${list}`), whep: at(`whep${query}`), fragments: at(`live.mp4${query}`), pictures: at(`mjpeg${query}`), iceServers: this.iceServers, ahead, plain: this.want.only === "hls-plain" };
   }
 
   /** A method that has failed is left alone for a while; then it is tried again. */
@@ -346,4 +384,10 @@ export class Session {
     this.frames = null;
     this.frameRate = null;
   }
+}
+
+/** The renditions that a method can play; one alone is no choice. */
+function choicesOf(key: MethodKey, renditions: readonly Rendition[]): Choice[] {
+  const fit = renditions.filter((r) => (r.codec === "JPEG") === (key === "pictures"));
+  return fit.map((r) => ({ name: r.name, label: r.width > 0 ? `${r.name} (${r.width}×${r.height})` : r.name }));
 }

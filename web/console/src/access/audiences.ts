@@ -16,6 +16,7 @@ export function labelOf(who: Who): string {
 
 export const deliveries = [
   { key: "hls", label: "HLS" },
+  { key: "fragments", label: "Live fragments" },
   { key: "webrtc", label: "WebRTC" },
   { key: "motion-jpeg", label: "Motion JPEG" },
   { key: "still", label: "Stills" },

@@ -1,6 +1,11 @@
+import ExpandMoreIcon from "@mui/icons-material/ExpandMore";
+import Accordion from "@mui/material/Accordion";
+import AccordionDetails from "@mui/material/AccordionDetails";
+import AccordionSummary from "@mui/material/AccordionSummary";
 import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
 
 import { audiences, type Who } from "../access/audiences";
 import type { Settings } from "../api/client";
@@ -44,7 +49,9 @@ export interface DeliveryValues {
   name: string;
   title: string;
   who: Who;
+  within: string;
   segmentSeconds: string;
+  partSeconds: string;
   playlistLength: string;
   mode: Mode;
   hls: Mode;
@@ -56,7 +63,7 @@ export function deliveryBody(v: DeliveryValues) {
   return {
     title: v.title,
     audience: { who: v.who },
-    delivery: { segmentSeconds: Number(v.segmentSeconds), playlistLength: Number(v.playlistLength) },
+    delivery: { within: Number(v.within), segmentSeconds: Number(v.segmentSeconds), partSeconds: Number(v.partSeconds), playlistLength: Number(v.playlistLength) },
     audio: { mode: v.mode as Settings["audio"]["mode"], hls: v.hls, webrtc: v.webrtc },
   };
 }
@@ -65,8 +72,10 @@ export const emptyDelivery: DeliveryValues = {
   name: "",
   title: "",
   who: "signed-in",
-  segmentSeconds: "2",
-  playlistLength: "6",
+  within: "2",
+  segmentSeconds: "",
+  partSeconds: "",
+  playlistLength: "",
   mode: "automatic",
   hls: "as-feed",
   webrtc: "as-feed",
@@ -213,22 +222,30 @@ export function DeliveryFields({ values, onChange, fields, nameFixed }: FieldsPr
       </Stack>
       <Stack direction={{ xs: "column", sm: "row" }} spacing={2}>
         <TextField
-          label="Segment length, seconds"
-          type="number"
-          value={values.segmentSeconds}
-          onChange={(e) => put({ segmentSeconds: e.target.value })}
-          slotProps={{ htmlInput: { min: 0.5, max: 60, step: 0.5 } }}
-          {...told(fields, "delivery.segmentSeconds", "Cut at the first keyframe after that")}
-        />
-        <TextField
-          label="Segments in the playlist"
-          type="number"
-          value={values.playlistLength}
-          onChange={(e) => put({ playlistLength: e.target.value })}
-          slotProps={{ htmlInput: { min: 3, max: 64 } }}
-          {...told(fields, "delivery.playlistLength", window(values))}
-        />
+          select
+          label="How far behind the picture may be"
+          value={wishes.some((w) => w.value === values.within) ? values.within : "other"}
+          onChange={(e) => put({ within: e.target.value === "other" ? "5" : e.target.value })}
+          {...told(fields, "delivery.within", "Segments, parts and the way to play follow from it")}
+        >
+          {wishes.map((w) => (
+            <MenuItem key={w.value} value={w.value}>
+              {w.label}
+            </MenuItem>
+          ))}
+          <MenuItem value="other">another delay</MenuItem>
+        </TextField>
+        {!wishes.some((w) => w.value === values.within) && (
+          <TextField
+            label="Seconds"
+            type="number"
+            value={values.within}
+            onChange={(e) => put({ within: e.target.value })}
+            slotProps={{ htmlInput: { min: 0, max: 120, step: 0.1 } }}
+          />
+        )}
       </Stack>
+      <Knobs values={values} onChange={onChange} fields={fields} />
       <AudioFields values={values} onChange={onChange} fields={fields} />
       {!nameFixed && (
         <TextField select label="Who may watch" value={values.who} onChange={(e) => put({ who: e.target.value as Who })} {...told(fields, "audience.who", "Sites, named accounts and links are set afterwards")}>
@@ -240,6 +257,43 @@ export function DeliveryFields({ values, onChange, fields, nameFixed }: FieldsPr
         </TextField>
       )}
     </>
+  );
+}
+
+const wishes = [
+  { value: "0.5", label: "half a second" },
+  { value: "2", label: "2 seconds" },
+  { value: "10", label: "10 seconds" },
+  { value: "0", label: "whatever is cheapest" },
+];
+
+/** What experts set by hand; empty follows from the delay. */
+function Knobs({ values, onChange, fields }: FieldsProps<DeliveryValues>) {
+  const knob = (name: "segmentSeconds" | "partSeconds" | "playlistLength", label: string, step: number, hint: string) => (
+    <TextField
+      label={label}
+      type="number"
+      value={values[name]}
+      onChange={(e) => onChange({ ...values, [name]: e.target.value })}
+      slotProps={{ htmlInput: { min: 0, step }, inputLabel: { shrink: true } }}
+      placeholder="follows"
+      {...told(fields, `delivery.${name}`, hint)}
+    />
+  );
+  const set = values.segmentSeconds !== "" || values.partSeconds !== "" || values.playlistLength !== "";
+  return (
+    <Accordion variant="outlined" defaultExpanded={set} disableGutters>
+      <AccordionSummary expandIcon={<ExpandMoreIcon />}>
+        <Typography variant="body2">For experts: lengths by hand</Typography>
+      </AccordionSummary>
+      <AccordionDetails>
+        <Stack direction={{ xs: "column", sm: "row" }} spacing={2}>
+          {knob("segmentSeconds", "Segment, seconds", 0.5, "Cut at the first keyframe after that")}
+          {knob("partSeconds", "Part, seconds", 0.05, "Of low-latency HLS")}
+          {knob("playlistLength", "Segments in the playlist", 1, window(values))}
+        </Stack>
+      </AccordionDetails>
+    </Accordion>
   );
 }
 

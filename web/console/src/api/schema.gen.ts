@@ -915,7 +915,7 @@ export interface components {
         };
         Delay: {
             /** @enum {string} */
-            delivery: "webrtc" | "motion-jpeg" | "hls";
+            delivery: "webrtc" | "fragments" | "motion-jpeg" | "hls";
             parts: components["schemas"]["DelayPart"][] | null;
             /**
              * Format: double
@@ -939,19 +939,31 @@ export interface components {
              *       "webrtc"
              *     ]
              */
-            off?: ("hls" | "webrtc" | "motion-jpeg" | "still")[];
+            off?: ("hls" | "fragments" | "webrtc" | "motion-jpeg" | "still")[];
+            /**
+             * Format: double
+             * @description Wanted length of a part of low-latency HLS, 0.05 to half a segment; 0 follows from within
+             * @default 0
+             */
+            partSeconds: number;
             /**
              * Format: int64
-             * @description Segments in the HLS playlist, at least; there are more where they are shorter than a third of the target duration
-             * @default 6
+             * @description Segments in the HLS playlist, at least, 3 to 64; 0 follows from within. There are more where they are shorter than a third of the target duration
+             * @default 0
              */
             playlistLength: number;
             /**
              * Format: double
-             * @description Wanted length of an HLS segment
-             * @default 2
+             * @description Wanted length of an HLS segment, 0.5 to 60; 0 follows from within
+             * @default 0
              */
             segmentSeconds: number;
+            /**
+             * Format: double
+             * @description How far behind the picture may be, seconds; 0 is whatever is cheapest. The lengths below follow from it where they are 0
+             * @default 2
+             */
+            within: number;
         };
         Embedding: {
             /** @description Of the page */
@@ -1011,7 +1023,7 @@ export interface components {
             codec?: string;
             /** @description Whether a user and password are kept */
             credentials: boolean;
-            /** @description That the feed gives: hls, webrtc, motion-jpeg, still */
+            /** @description That the feed gives: hls, fragments, webrtc, motion-jpeg, still */
             deliveries: string[] | null;
             delivery?: components["schemas"]["DeliverySettings"];
             /** @description Whether the feed is switched on */
@@ -1160,7 +1172,7 @@ export interface components {
              *       "hls"
              *     ]
              */
-            deliveries?: ("hls" | "webrtc" | "motion-jpeg" | "still")[];
+            deliveries?: ("hls" | "fragments" | "webrtc" | "motion-jpeg" | "still")[];
             /** @description Path of its page for iframes */
             embed?: string;
             /**
@@ -1229,7 +1241,7 @@ export interface components {
              *       "hls"
              *     ]
              */
-            deliveries?: ("hls" | "webrtc" | "motion-jpeg" | "still")[];
+            deliveries?: ("hls" | "fragments" | "webrtc" | "motion-jpeg" | "still")[];
             /**
              * Format: date-time
              * @description When it ends; without, when somebody ends it
@@ -1307,7 +1319,7 @@ export interface components {
              *       "hls"
              *     ]
              */
-            deliveries?: ("hls" | "webrtc" | "motion-jpeg" | "still")[];
+            deliveries?: ("hls" | "fragments" | "webrtc" | "motion-jpeg" | "still")[];
             /**
              * Format: date-time
              * @description When it ends; without, when somebody ends it
@@ -1897,7 +1909,7 @@ export interface components {
              */
             loss: number;
             /** @enum {string} */
-            method: "hls" | "motion-jpeg" | "webrtc";
+            method: "hls" | "fragments" | "motion-jpeg" | "webrtc";
             /** @description The smaller rendition that is sent, over a poor connection; WebRTC only */
             now?: string;
             /** Format: date-time */
@@ -2538,9 +2550,11 @@ export interface operations {
                      *             "stallSeconds": 5
                      *           },
                      *           "delivery": {
-                     *             "segmentSeconds": 2,
+                     *             "within": 2,
+                     *             "segmentSeconds": 0,
+                     *             "partSeconds": 0,
                      *             "off": [],
-                     *             "playlistLength": 6
+                     *             "playlistLength": 0
                      *           },
                      *           "pictures": {
                      *             "size": "",
@@ -2555,6 +2569,7 @@ export interface operations {
                      *           "audienceMeans": "Everyone who has the address can watch, without signing in.",
                      *           "deliveries": [
                      *             "hls",
+                     *             "fragments",
                      *             "webrtc",
                      *             "motion-jpeg",
                      *             "still"
@@ -2720,9 +2735,11 @@ export interface operations {
                  *         "stallSeconds": 5
                  *       },
                  *       "delivery": {
-                 *         "segmentSeconds": 2,
+                 *         "within": 2,
+                 *         "segmentSeconds": 0,
+                 *         "partSeconds": 0,
                  *         "off": [],
-                 *         "playlistLength": 6
+                 *         "playlistLength": 0
                  *       },
                  *       "pictures": {
                  *         "size": "",
@@ -2768,9 +2785,11 @@ export interface operations {
                      *         "stallSeconds": 5
                      *       },
                      *       "delivery": {
-                     *         "segmentSeconds": 2,
+                     *         "within": 2,
+                     *         "segmentSeconds": 0,
+                     *         "partSeconds": 0,
                      *         "off": [],
-                     *         "playlistLength": 6
+                     *         "playlistLength": 0
                      *       },
                      *       "pictures": {
                      *         "size": "",
@@ -2785,6 +2804,7 @@ export interface operations {
                      *       "audienceMeans": "Everyone who has the address can watch, without signing in.",
                      *       "deliveries": [
                      *         "hls",
+                     *         "fragments",
                      *         "webrtc",
                      *         "motion-jpeg",
                      *         "still"
@@ -2962,9 +2982,11 @@ export interface operations {
                      *         "stallSeconds": 5
                      *       },
                      *       "delivery": {
-                     *         "segmentSeconds": 2,
+                     *         "within": 2,
+                     *         "segmentSeconds": 0,
+                     *         "partSeconds": 0,
                      *         "off": [],
-                     *         "playlistLength": 6
+                     *         "playlistLength": 0
                      *       },
                      *       "pictures": {
                      *         "size": "",
@@ -2979,6 +3001,7 @@ export interface operations {
                      *       "audienceMeans": "Everyone who has the address can watch, without signing in.",
                      *       "deliveries": [
                      *         "hls",
+                     *         "fragments",
                      *         "webrtc",
                      *         "motion-jpeg",
                      *         "still"
@@ -3266,9 +3289,11 @@ export interface operations {
                      *         "stallSeconds": 5
                      *       },
                      *       "delivery": {
-                     *         "segmentSeconds": 2,
+                     *         "within": 2,
+                     *         "segmentSeconds": 0,
+                     *         "partSeconds": 0,
                      *         "off": [],
-                     *         "playlistLength": 6
+                     *         "playlistLength": 0
                      *       },
                      *       "pictures": {
                      *         "size": "",
@@ -3283,6 +3308,7 @@ export interface operations {
                      *       "audienceMeans": "Everyone who has the address can watch, without signing in.",
                      *       "deliveries": [
                      *         "hls",
+                     *         "fragments",
                      *         "webrtc",
                      *         "motion-jpeg",
                      *         "still"
@@ -4819,9 +4845,11 @@ export interface operations {
                      *         "stallSeconds": 5
                      *       },
                      *       "delivery": {
-                     *         "segmentSeconds": 2,
+                     *         "within": 2,
+                     *         "segmentSeconds": 0,
+                     *         "partSeconds": 0,
                      *         "off": [],
-                     *         "playlistLength": 6
+                     *         "playlistLength": 0
                      *       },
                      *       "pictures": {
                      *         "size": "",
@@ -4836,6 +4864,7 @@ export interface operations {
                      *       "audienceMeans": "Everyone who has the address can watch, without signing in.",
                      *       "deliveries": [
                      *         "hls",
+                     *         "fragments",
                      *         "webrtc",
                      *         "motion-jpeg",
                      *         "still"
@@ -5031,9 +5060,11 @@ export interface operations {
                      *         "stallSeconds": 5
                      *       },
                      *       "delivery": {
-                     *         "segmentSeconds": 2,
+                     *         "within": 2,
+                     *         "segmentSeconds": 0,
+                     *         "partSeconds": 0,
                      *         "off": [],
-                     *         "playlistLength": 6
+                     *         "playlistLength": 0
                      *       },
                      *       "pictures": {
                      *         "size": "",
@@ -5048,6 +5079,7 @@ export interface operations {
                      *       "audienceMeans": "Everyone who has the address can watch, without signing in.",
                      *       "deliveries": [
                      *         "hls",
+                     *         "fragments",
                      *         "webrtc",
                      *         "motion-jpeg",
                      *         "still"

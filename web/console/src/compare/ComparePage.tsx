@@ -66,7 +66,7 @@ export function ComparePage() {
 
 function Tile({ feed, way, name, numbers }: { feed: string; way: Way; name: string; numbers: Numbers }) {
   const viewers = useQuery(viewersQuery(feed));
-  const mine = viewers.data?.filter((v) => v.method === way).at(-1);
+  const mine = viewers.data?.filter((v) => v.method === methodOf(way)).at(-1);
   const rate = useRate(mine?.bytes);
   return (
     <Paper
@@ -82,7 +82,7 @@ function Tile({ feed, way, name, numbers }: { feed: string; way: Way; name: stri
         {way === "motion-jpeg" ? (
           <MotionJPEG src={`/media/${encodeURIComponent(feed)}/mjpeg`} label={name} />
         ) : (
-          <Player feed={feed} label={name} prefer={way === "webrtc" ? "delay" : "reach"} />
+          <Player feed={feed} label={name} only={way} />
         )}
       </Box>
       <Box sx={{ p: 1.5 }}>
@@ -98,6 +98,11 @@ function Tile({ feed, way, name, numbers }: { feed: string; way: Way; name: stri
       </Box>
     </Paper>
   );
+}
+
+/** What viewers by a way are counted as. */
+function methodOf(way: Way): string {
+  return way === "hls-plain" ? "hls" : way;
 }
 
 function milliseconds(v: number | null): string {

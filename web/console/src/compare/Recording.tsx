@@ -15,7 +15,7 @@ export interface Row {
 export function Recording({ feed, rows }: { feed: string; rows: Row[] }) {
   const { vars, palette } = useTheme();
   const colours = vars?.palette ?? palette;
-  const colour: Record<Way, string> = { webrtc: colours.success.main, "motion-jpeg": colours.secondary.main, hls: colours.primary.main };
+  const colour: Record<Way, string> = { webrtc: colours.success.main, fragments: colours.warning.main, "hls-plain": colours.info.main, "motion-jpeg": colours.secondary.main, hls: colours.primary.main };
   return (
     <Stack spacing={1}>
       <LineChart

@@ -1,11 +1,18 @@
 // What is read of each delivery while it plays.
-export type Way = "webrtc" | "motion-jpeg" | "hls";
+export type Way = "webrtc" | "fragments" | "hls" | "hls-plain" | "motion-jpeg";
 
 export const ways: { way: Way; name: string }[] = [
   { way: "webrtc", name: "WebRTC" },
+  { way: "fragments", name: "Live fragments" },
+  { way: "hls", name: "HLS, low latency" },
+  { way: "hls-plain", name: "HLS, plain players" },
   { way: "motion-jpeg", name: "Motion JPEG" },
-  { way: "hls", name: "HLS" },
 ];
+
+/** What is made anew for each way. */
+export function forEach<T>(make: () => T): Record<Way, T> {
+  return Object.fromEntries(ways.map(({ way }) => [way, make()])) as Record<Way, T>;
+}
 
 /** One look at one delivery. */
 export interface Sample {

@@ -2,14 +2,14 @@ import { useEffect, useRef, useState } from "react";
 
 import { compareClocks } from "../../../player/link";
 import { ClockReader } from "./clock";
-import { type Sample, type Way, ways } from "./measure";
+import { forEach, type Sample, type Way, ways } from "./measure";
 
 const every = 250;
 const kept = 240; // a minute
 
 export type Samples = Record<Way, Sample[]>;
 
-const none: Samples = { webrtc: [], "motion-jpeg": [], hls: [] };
+const none: Samples = forEach(() => []);
 
 /** Looks at the deliveries in a box four times a second, and keeps a minute of it. */
 export function useSamples(box: React.RefObject<HTMLElement | null>, feed: string): Samples {
@@ -23,7 +23,7 @@ export function useSamples(box: React.RefObject<HTMLElement | null>, feed: strin
       const { default: read } = await import("jsqr");
       const pen = document.createElement("canvas").getContext("2d", { willReadFrequently: true });
       if (ended || !pen) return;
-      const clocks: Record<Way, ClockReader> = { webrtc: new ClockReader(read, pen), "motion-jpeg": new ClockReader(read, pen), hls: new ClockReader(read, pen) };
+      const clocks = forEach(() => new ClockReader(read, pen));
       timer = setInterval(() => {
         const now = Date.now() + offset.current;
         const seen = ways.map(({ way }) => ({ way, sample: look(box.current, way, now, clocks[way]) }));
@@ -47,8 +47,6 @@ function look(box: HTMLElement | null, way: Way, now: number, clock: ClockReader
   const tile = box?.querySelector<HTMLElement>(`[data-way="${way}"]`);
   const player = tile?.querySelector<HTMLElement>("webostrum-player");
   const picture = tile?.querySelector("img") ?? player?.shadowRoot?.querySelector("video");
-  // A player that has fallen back is not what the tile is about.
-  if (way === "webrtc" && player?.dataset.method !== "WebRTC") return { at: now, delay: null, byPixels: false, frames: null };
   const taken = picture ? clock.capturedAt(picture) : null;
   const frames = picture instanceof HTMLVideoElement ? picture.getVideoPlaybackQuality().totalVideoFrames : null;
   if (taken !== null) return { at: now, delay: now - taken, byPixels: true, frames };

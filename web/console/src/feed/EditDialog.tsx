@@ -29,8 +29,10 @@ export function EditDialog({ feed, onClose }: { feed: Feed; onClose: () => void 
     name: feed.name,
     title: feed.title,
     who: feed.audience.who,
-    segmentSeconds: String(feed.delivery.segmentSeconds),
-    playlistLength: String(feed.delivery.playlistLength),
+    within: String(feed.delivery.within),
+    segmentSeconds: shown(feed.delivery.segmentSeconds),
+    partSeconds: shown(feed.delivery.partSeconds),
+    playlistLength: shown(feed.delivery.playlistLength),
   });
   const [pictures, setPictures] = useState<PictureValues>({
     size: feed.pictures.size,
@@ -59,4 +61,9 @@ export function EditDialog({ feed, onClose }: { feed: Feed; onClose: () => void 
       <PictureFields values={pictures} onChange={setPictures} fields={problem?.fields} />
     </FormDialog>
   );
+}
+
+/** A length that is set by hand; empty for one that follows. */
+function shown(value: number): string {
+  return value > 0 ? String(value) : "";
 }

@@ -3,6 +3,6 @@ import "../../../player/player";
 import { createElement } from "react";
 
 /** The very player that pages embed. */
-export function Player({ feed, label, rendition, prefer }: { feed: string; label: string; rendition?: string; prefer?: "delay" | "reach" }) {
-  return createElement("webostrum-player", { feed, label, rendition, prefer });
+export function Player({ feed, label, rendition, prefer, only }: { feed: string; label: string; rendition?: string; prefer?: "delay" | "reach"; only?: string }) {
+  return createElement("webostrum-player", { feed, label, rendition, prefer, only });
 }

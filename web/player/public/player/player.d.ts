@@ -4,7 +4,7 @@
  */
 
 export type PlayerState = "idle" | "waiting" | "playing" | "paused" | "refused";
-export type PlayerMethod = "webrtc" | "hls" | "motion-jpeg";
+export type PlayerMethod = "webrtc" | "fragments" | "hls" | "motion-jpeg";
 
 export interface StateChange {
   state: PlayerState;

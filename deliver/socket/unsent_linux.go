@@ -1,4 +1,4 @@
-package mjpeg
+package socket
 
 import (
 	"net"

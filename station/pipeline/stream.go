@@ -20,35 +20,44 @@ type Stream struct {
 	Release func()
 }
 
-// Stream opens a feed's video as browsers decode it by WebRTC: a rendition, or with the
-// empty name the camera's own, transcoded if it is not H.264 or, as reordered says, has
-// B-frames. Audio comes with it where it is asked for and there is any. It waits for the
-// camera until ctx ends. Errors are as in Playlist.
-func (p *Pipeline) Stream(ctx context.Context, name string, reordered, audio bool) (*Stream, error) {
-	v, err := p.stream(ctx, name, reordered)
-	if err != nil || !audio {
+// Ask is how somebody asks for a feed's H.264 and its audio.
+type Ask struct {
+	Delivery  plan.Delivery // WebRTC or Fragments
+	Rendition string        // empty for what suits the delivery
+	Audio     bool
+	Reordered bool // the camera's own video has B-frames
+}
+
+// Stream opens a feed's video as browsers decode it by a delivery: a rendition, or the
+// camera's own, transcoded where the delivery cannot carry it. Audio comes with it where it
+// is asked for and there is any. It waits for the camera until ctx ends. Errors are as in
+// Track.
+func (p *Pipeline) Stream(ctx context.Context, q Ask) (*Stream, error) {
+	v, err := p.stream(ctx, q)
+	if err != nil || !q.Audio {
 		return v, err
 	}
-	if v.Audio = p.openAudio(p.AudioPlan(plan.WebRTC), p.input.track.Load()); v.Audio != nil {
+	if v.Audio = p.openAudio(p.AudioPlan(q.Delivery), p.input.track.Load()); v.Audio != nil {
 		video := v.Release
 		v.Release = func() { video(); v.Audio.Release() }
 	}
 	return v, nil
 }
 
-func (p *Pipeline) stream(ctx context.Context, name string, reordered bool) (*Stream, error) {
+func (p *Pipeline) stream(ctx context.Context, q Ask) (*Stream, error) {
 	codec, err := p.codec(ctx)
 	if err != nil {
 		return nil, err
 	}
-	why := ""
+	name, why := q.Rendition, ""
 	if name == "" || name == hls.Original {
-		if why = unfit(codec, reordered); why == "" {
+		v := plan.VideoFor(q.Delivery, codec, q.Reordered, p.transcoder())
+		if !v.Transcode {
 			return &Stream{Hub: p.input.video, Release: func() {}}, nil
 		}
-		name = Automatic
+		name, why = Automatic, v.Why
 	}
-	r, err := p.videoRequest(name, plan.WebRTC)
+	r, err := p.videoRequest(name, q.Delivery)
 	if err != nil {
 		return nil, err
 	}
@@ -59,15 +68,11 @@ func (p *Pipeline) stream(ctx context.Context, name string, reordered bool) (*St
 	return &Stream{Hub: output.Hub(), Name: name, Why: why, Release: output.Release}, nil
 }
 
-// unfit says why browsers cannot decode the camera's own video by WebRTC.
-func unfit(codec media.Codec, reordered bool) string {
-	switch {
-	case codec != media.H264:
-		return "the camera sends JPEG, which WebRTC does not carry"
-	case reordered:
-		return "the camera reorders frames (B-frames), which browsers do not take by WebRTC"
-	}
-	return ""
+// Transcodes says whether the camera's video has to be transcoded for a delivery; reordered
+// says that it has B-frames.
+func (p *Pipeline) Transcodes(d plan.Delivery, reordered bool) bool {
+	codec := p.Codec()
+	return codec != "" && plan.VideoFor(d, codec, reordered, p.transcoder()).Transcode
 }
 
 // Smaller lists the H.264 renditions that take clearly fewer bits than one, or than

@@ -1,6 +1,8 @@
-package hls
+package cmaf
 
 import (
+	"time"
+
 	"webostrum/core/aac"
 	"webostrum/core/media"
 )
@@ -13,18 +15,26 @@ const (
 	// clocks that drift, and a unit that is played twice is heard less than nothing.
 	audioRepeats = 1
 	mostWaiting  = 4096 // units that wait for their frames
+
+	// Audio that is so much behind the picture is no longer waited for: silence takes its
+	// place, until there is some again.
+	patience = 1500 * time.Millisecond
+	// Silence is made up to so much behind the picture.
+	silenceBehind = 200 * time.Millisecond
 )
 
-// audioLine lays units of audio one directly behind the other, each as near as can be to
+// AudioLine lays units of audio one directly behind the other, each as near as can be to
 // where it was captured on the frames' timeline. Browsers count what they decode and look
 // at times no more once they play (measured in Chromium 156), so gaps cannot be left to
 // the durations of samples: they are filled by whole units.
-type audioLine struct {
+type AudioLine struct {
 	track   *media.Track
 	silence *media.Sample // nil when none is known for the coding
 	waiting []placed
 	first   int64 // nothing is before it
 	next    int64 // where the next unit should be
+	reached int64 // where the newest frame ends
+	quiet   bool  // no audio has come for a while
 	started bool
 }
 
@@ -33,8 +43,10 @@ type placed struct {
 	begin  int64
 }
 
-func newAudioLine(t *media.Track, first int64) *audioLine {
-	l := &audioLine{track: t, first: first, next: first}
+// NewAudioLine makes a line of AAC; nothing is before first, in ticks of the audio's
+// clock.
+func NewAudioLine(t *media.Track, first int64) *AudioLine {
+	l := &AudioLine{track: t, first: first, next: first}
 	c, err := aac.ParseConfig(t.AAC)
 	if err != nil {
 		return l
@@ -46,10 +58,13 @@ func newAudioLine(t *media.Track, first int64) *audioLine {
 	return l
 }
 
-// write takes a unit that should be at a place; it says whether it was taken.
-func (l *audioLine) write(s *media.Sample, target int64) bool {
+// Write takes a unit that should be at a place; it says whether it was taken.
+func (l *AudioLine) Write(s *media.Sample, target int64) bool {
 	if s.Length <= 0 || len(l.waiting) >= mostWaiting {
 		return false
+	}
+	if l.track.Duration(l.reached-target) < patience {
+		l.quiet = false
 	}
 	if !l.started {
 		if target < l.first {
@@ -69,36 +84,48 @@ func (l *audioLine) write(s *media.Sample, target int64) bool {
 	return true
 }
 
+// Reach says where the newest frame ends. Where there is no audio for long, silence takes
+// its place.
+func (l *AudioLine) Reach(at int64) {
+	l.reached = at
+	if l.track.Duration(at-l.next) > patience {
+		l.quiet = true
+	}
+	if l.quiet {
+		l.Fill(at - l.track.Ticks(silenceBehind))
+	}
+}
+
 // begins begins the line with silence that ends where the first unit is.
-func (l *audioLine) begins(target int64) {
+func (l *AudioLine) begins(target int64) {
 	l.started = true
 	if l.silence == nil {
 		l.next = target
 		return
 	}
 	l.next = target - (target-l.next)/l.silence.Length*l.silence.Length
-	l.fill(target)
+	l.Fill(target)
 }
 
 // bridge fills a gap in front of a unit.
-func (l *audioLine) bridge(s *media.Sample, off int64) {
+func (l *AudioLine) bridge(s *media.Sample, off int64) {
 	switch units := (off + s.Length/2) / s.Length; {
 	case units <= audioRepeats:
 		l.append(s)
 	case l.silence != nil:
-		l.fill(l.next + units*l.silence.Length)
+		l.Fill(l.next + units*l.silence.Length)
 	default:
 		l.next += off // nothing better is known
 	}
 }
 
-func (l *audioLine) append(s *media.Sample) {
+func (l *AudioLine) append(s *media.Sample) {
 	l.waiting = append(l.waiting, placed{s, l.next})
 	l.next += s.Length
 }
 
-// fill puts silence up to a place, as far as whole units of it fit.
-func (l *audioLine) fill(until int64) {
+// Fill puts silence up to a place, as far as whole units of it fit.
+func (l *AudioLine) Fill(until int64) {
 	if l.silence == nil {
 		return
 	}
@@ -108,8 +135,8 @@ func (l *audioLine) fill(until int64) {
 	}
 }
 
-// take takes out the oldest unit, if all of it is before a place.
-func (l *audioLine) take(until int64) (s *media.Sample, begin int64, ok bool) {
+// Take takes out the oldest unit, if all of it is before a place.
+func (l *AudioLine) Take(until int64) (s *media.Sample, begin int64, ok bool) {
 	if len(l.waiting) == 0 || l.waiting[0].begin+l.waiting[0].sample.Length > until {
 		return nil, 0, false
 	}
@@ -117,3 +144,6 @@ func (l *audioLine) take(until int64) (s *media.Sample, begin int64, ok bool) {
 	l.waiting = l.waiting[1:]
 	return p.sample, p.begin, true
 }
+
+// Next is where the next unit should be.
+func (l *AudioLine) Next() int64 { return l.next }

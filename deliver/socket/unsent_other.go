@@ -1,6 +1,6 @@
 //go:build !linux
 
-package mjpeg
+package socket
 
 import "net"
 
