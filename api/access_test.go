@@ -3,6 +3,7 @@ package api_test
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 	"net/netip"
 	"strings"
 	"testing"
@@ -89,7 +90,10 @@ func TestAPasswordFollowsItsHostAlone(t *testing.T) {
 	status, f, _ = patch(`{"camera":{"user":""}}`)
 	assert.Equal(t, 200, status)
 	assert.False(t, f.Credentials)
-	status, _, p = patch(`{"delivery":{"playlistLength":2},"colour":1}`)
+	status, _, p = patch(`{"delivery":{"playlistLength":2}}`)
+	assert.Equal(t, 422, status)
+	assert.Contains(t, fmt.Sprint(p), "3 to 64")
+	status, _, p = patch(`{"delivery":{"playlistLength":65},"colour":1}`)
 	assert.Equal(t, 422, status)
 	assert.Len(t, p.Errors, 2)
 	for _, broken := range []string{"", "[]", "null", "7", `{"camera":7}`, `{"title":null,"camera":null}`} {

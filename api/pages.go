@@ -28,7 +28,7 @@ type playerPage struct {
 	Title, Feed, Link string
 
 	// What the player is asked for; see its attributes.
-	Prefer, Within, Rendition, Audio, Start, Controls, Fit, Poster string
+	Prefer, By, Within, Rendition, Audio, Start, Controls, Fit, Poster string
 
 	OEmbed string // address of the page's oEmbed answer; empty for none
 	Open   *openGraph
@@ -144,7 +144,7 @@ func (a *API) playerPage(c *gin.Context, m admission) playerPage {
 	}
 	return playerPage{
 		Title: title, Feed: m.feed.Rules().Name, Link: m.text,
-		Prefer: oneOf(c.Query("prefer"), "delay", "reach", "simple"), Within: short(c.Query("within")), Rendition: short(c.Query("rendition")),
+		Prefer: oneOf(c.Query("prefer"), "delay", "reach", "simple"), By: oneOf(c.Query("by"), "webrtc", "fragments", "hls", "hls-plain", "motion-jpeg"), Within: short(c.Query("within")), Rendition: short(c.Query("rendition")),
 		Audio: oneOf(c.Query("audio"), "on"), Start: oneOf(c.Query("start"), "visible", "press"), Controls: oneOf(c.Query("controls"), "none"),
 		Fit: oneOf(c.Query("fit"), "contain", "cover", "fill"), Poster: oneOf(c.Query("poster"), "still"),
 	}

@@ -41,7 +41,7 @@ func jpegRequest(q url.Values) (w pipeline.JPEGRequest, err error) {
 }
 
 func refusedQuery(name, why string) error {
-	return fault.New(fault.Input, nil, "%s; write it like ?size=640x360&rate=5&quality=70, and correct %s", why, name)
+	return fault.New(fault.Input, nil, "%s; correct %s in the address's query", why, name)
 }
 
 // serveMotionJPEG answers /media/{feed}/mjpeg.

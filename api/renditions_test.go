@@ -119,7 +119,7 @@ func TestWithoutTheWorker(t *testing.T) {
 	}
 	res, body = w.do("GET", "/media/yard/hls/original/list.m3u8", w.viewer, nil)
 	assert.Equal(t, 404, res.StatusCode)
-	assert.Contains(t, body, "HLS cannot carry")
+	assert.Contains(t, body, "HLS does not carry")
 }
 
 func TestMotionJPEGOut(t *testing.T) {

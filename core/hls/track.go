@@ -124,7 +124,12 @@ func (t *Track) add(s *media.Sample, begin int64, duration uint32) error {
 // grow adds a sample to the part in the making, and ends that when no other would fit.
 func (t *Track) grow(s *media.Sample, duration int64) {
 	seg := t.pending
-	most := s.Track.Ticks(t.presentation.cfg.Part)
+	usual := duration
+	video := s.Track.Kind == media.KindVideo
+	if video {
+		usual = t.video.line.Nominal(s.Track)
+	}
+	most := s.Track.Ticks(t.presentation.cfg.Part) + usual/2 // as many whole frames as come nearest
 	if part := seg.current(); part != nil && part.ticks > 0 && part.ticks+duration > most {
 		t.endPart(part)
 	}
@@ -137,16 +142,11 @@ func (t *Track) grow(s *media.Sample, duration int64) {
 	}
 	part.ticks += duration
 	seg.ticks += duration
-	video := s.Track.Kind == media.KindVideo
 	t.mu.Unlock()
 	if video { // audio units are too small to go one by one
 		t.chunkPart(part, false)
 	}
-	usual := duration
-	if video {
-		usual = t.video.line.Nominal(s.Track)
-	}
-	if slack := usual / 8; part.ticks+usual > most+slack {
+	if part.ticks+usual > most {
 		t.endPart(part)
 	}
 }

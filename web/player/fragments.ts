@@ -11,6 +11,8 @@ const answerWithin = 12_000;
 
 /** Apple's engine gets unsteady with less in store. */
 const leastInWebKit = 0.8;
+/** Without audio, which is decoded in larger units, less will do. */
+const leastSilent = 0.1;
 
 type Managed = { ManagedMediaSource?: typeof MediaSource };
 
@@ -41,7 +43,7 @@ export class FragmentsMethod implements Method {
     ahead: number,
   ) {
     const webkit = navigator.vendor.startsWith("Apple");
-    this.place = new PlaceKeeper(video, webkit ? Math.max(ahead, leastInWebKit) : ahead);
+    this.place = new PlaceKeeper(video, webkit ? Math.max(ahead, leastInWebKit) : audio ? ahead : Math.min(ahead, leastSilent));
   }
 
   /** Opens the answer. It throws when there is none. */

@@ -16,7 +16,7 @@ export type PlayerMethod = "webrtc" | "fragments" | "hls" | "motion-jpeg";
 const methodNames: Record<MethodKey, PlayerMethod> = { webrtc: "webrtc", fragments: "fragments", hls: "hls", pictures: "motion-jpeg" };
 
 export class WebostrumPlayer extends HTMLElement {
-  static observedAttributes = ["feed", "link", "service", "label", "rendition", "prefer", "within", "only", "controls", "fit"];
+  static observedAttributes = ["feed", "link", "service", "label", "rendition", "prefer", "within", "by", "controls", "fit"];
 
   private session: Session | null = null;
   private parts: Controls | null = null;
@@ -196,7 +196,7 @@ export class WebostrumPlayer extends HTMLElement {
     const poster = this.poster();
     if (poster) parts.showPoster(poster);
     const { rendition } = this;
-    const want = readWant(this.getAttribute("prefer"), this.getAttribute("within"), this.getAttribute("only"));
+    const want = readWant(this.getAttribute("prefer"), this.getAttribute("within"), this.getAttribute("by"));
     this.session = new Session(parts.stage, this.service, this.media(), rendition, want, {
       onPlaying: () => {
         parts.showPlaying();

@@ -82,7 +82,7 @@ function Tile({ feed, way, name, numbers }: { feed: string; way: Way; name: stri
         {way === "motion-jpeg" ? (
           <MotionJPEG src={`/media/${encodeURIComponent(feed)}/mjpeg`} label={name} />
         ) : (
-          <Player feed={feed} label={name} only={way} />
+          <Player feed={feed} label={name} by={way} />
         )}
       </Box>
       <Box sx={{ p: 1.5 }}>
