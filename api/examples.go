@@ -24,7 +24,7 @@ var exampleTime = time.Date(2026, time.November, 26, 7, 30, 0, 0, time.UTC)
 // parameterExamples are of the parameters in paths and queries.
 var parameterExamples = map[string]any{
 	"webostrum_session": "c2hvd24gb25jZQ", "name": "lower-station", "rendition": "small", "request": "picture-settings", "account": "night-shift",
-	"link": "town-hall", "all": true, "address": "https://cams.example.org", "prefer": "delay", "within": 3, "audio": true, "start": "press", "controls": "none", "fit": "cover", "poster": "still", "width": 640, "height": 360, "feed": "lower-station", "kind": "state", "since": exampleTime, "before": 1200, "after": 1150, "limit": 50,
+	"link": "town-hall", "all": true, "address": "https://cams.example.org", "prefer": "delay", "within": 3, "viewers": 30, "uplink": 20_000_000, "audio": true, "start": "press", "controls": "none", "fit": "cover", "poster": "still", "width": 640, "height": 360, "feed": "lower-station", "kind": "state", "since": exampleTime, "before": 1200, "after": 1150, "limit": 50,
 }
 
 // exampleIDs are of the parameter id, which is another thing in each operation.
@@ -126,6 +126,11 @@ func explanations() map[string]explanation {
 		"feed-delay": {text: "By what the feed and its settings are, part by part. What the viewer's line and screen add is not in it.", answer: apitypes.DelayList{Deliveries: []apitypes.Delay{{
 			Delivery: "webrtc", Seconds: 0.1, Parts: []apitypes.DelayPart{{Name: "frame", Seconds: 0.04, Why: "a frame leaves when the next one comes"}},
 		}}}},
+		"add-ladder": {text: "Two smaller renditions of 720 lines and more, one of 540. They are edited and removed like any others.", answer: apitypes.RenditionList{Renditions: []apitypes.Rendition{exampleRendition()}}},
+		"plan-feed": {text: "From what the camera sends now: pass through or transcode for each delivery, why, the delay to expect with its parts, what it takes, and what would make it better.", answer: examplePlan()},
+		"plan-camera": {text: "Looks into the camera first, as inspect does; nothing is kept.", request: apitypes.Prospect{
+			Camera: apitypes.Inspection{URL: "rtsp://192.0.2.7:554/main", User: "viewer", Password: "funicular", Seconds: 4}, Demand: apitypes.Demand{Viewers: 30, Within: 2, Uplink: 20e6},
+		}, answer: examplePlan()},
 		"list-viewers": {text: "All who watch any feed, those of each method, the longest first.", answer: apitypes.ViewerList{Viewers: []apitypes.Viewer{{ID: "k7w2", Feed: "lower-station", Method: "webrtc", Address: "192.0.2.40", Since: exampleTime, Bytes: 18_400_000, Estimate: 6_200_000}}}},
 		"end-viewer":   {text: "Players are told that they were ended, and do not come back by themselves for a minute."},
 		"inspect": {text: "Opens the camera, reads for some seconds, and says what it sends and what to look out for. Nothing is kept. Answers after that time; eight at a time.", request: apitypes.Inspection{URL: "rtsp://192.0.2.7:554/main", User: "viewer", Password: "funicular", Seconds: 4},
@@ -212,4 +217,21 @@ func problemResponse(op *huma.Operation) *huma.Response {
 		}
 	}
 	return r
+}
+
+func examplePlan() apitypes.Plan {
+	return apitypes.Plan{
+		Source:  apitypes.PlanSource{Codec: "H264", Width: 1280, Height: 720, FrameRate: 25, BitRate: 2_010_000, KeyframeEvery: 4},
+		Viewers: 30, Within: 2, Uplink: 20e6, Best: "hls", Why: "it keeps within the 2 s asked for, plays everywhere and goes through caches", Cores: 4,
+		Lengths: apitypes.PlanLengths{Segment: 2, Part: 0.4, Listed: 6, Notes: []string{}},
+		Deliveries: []apitypes.PlanDelivery{{
+			Delivery: "hls", Possible: true, Why: "HLS carries the camera's H.264 untouched", Audio: "The camera sends no audio that can be used.", Container: "fragmented MP4 (CMAF) segments and playlists",
+			Window: 24, HoldBack: 1.2, Seconds: 1.6, Parts: []apitypes.DelayPart{{Name: "part in the making", Seconds: 0.4, Why: "a part can be fetched once it is whole"}}, Keeps: true,
+			BitRate: 2_050_000, Total: 61_500_000, Hour: 27.7e9, Month: 19.9e12, Most: 9, Processor: 0.01, Memory: 480_000,
+			Players: []apitypes.PlanPlayer{{Engine: "Chromium", Version: "156", Plays: true, How: "by script"}},
+		}},
+		Ladder: []apitypes.PlanRendition{{Name: "lines-480", Size: "x480", Width: 854, Height: 480, BitRate: 1_024_800}},
+		Sizes:  []apitypes.PlanSize{{Size: "1/2", Width: 640, Height: 360}},
+		Advice: []apitypes.PlanAdvice{{Do: "Set the camera's keyframe interval to 1 s; it is 4.0 s.", Gain: "Players that are not ours wait up to 4 s for a keyframe."}},
+	}
 }

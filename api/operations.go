@@ -46,6 +46,8 @@ func (a *API) operations() {
 	a.accountOperations(h)
 	a.linkOperations(h)
 	huma.Register(h, operation("GET", "/feeds/{name}/delay", "feed-delay", "What delay cannot be avoided in each delivery", needsViewer, ok), a.feedDelay)
+	huma.Register(h, operation("GET", "/feeds/{name}/plan", "plan-feed", "What a feed will be like for its viewers", needsViewer, ok), a.planFeed)
+	huma.Register(h, operation("POST", "/plan", "plan-camera", "What a feed of a camera would be like", needsEngineer, ok), a.planCamera)
 	huma.Register(h, operation("GET", "/viewers", "list-viewers", "Who watches now", needsReader, ok), a.listViewers)
 	huma.Register(h, operation("DELETE", "/viewers/{id}", "end-viewer", "End a viewer", needsEngineer, none), a.endViewer)
 	huma.Register(h, operation("POST", "/inspect", "inspect", "Look into a camera", needsEngineer, ok), a.inspectCamera)
@@ -65,6 +67,7 @@ func (a *API) takesMergePatch(path string) {
 func (a *API) transcodingOperations(h huma.API) {
 	const ok, created, none = http.StatusOK, http.StatusCreated, http.StatusNoContent
 	const renditions, requests = "/feeds/{name}/renditions", "/feeds/{name}/requests"
+	huma.Register(h, operation("POST", "/feeds/{name}/ladder", "add-ladder", "Add the renditions that suit the camera", needsEngineer, ok), a.addLadder)
 	huma.Register(h, operation("POST", renditions, "add-rendition", "Add a rendition", needsEngineer, created), a.addRendition)
 	huma.Register(h, operation("PATCH", renditions+"/{rendition}", "edit-rendition", "Change a rendition", needsEngineer, ok), a.editRendition)
 	huma.Register(h, operation("DELETE", renditions+"/{rendition}", "remove-rendition", "Remove a rendition", needsEngineer, none), a.removeRendition)

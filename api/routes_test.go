@@ -78,6 +78,7 @@ var routes = map[string]row{
 	"GET /api/v1/feeds/gate":         {theirs, 200},
 	"GET /api/v1/feeds/gate/history": {theirs, 200},
 	"GET /api/v1/feeds/gate/delay":   {theirs, 200},
+	"GET /api/v1/feeds/gate/plan":    {theirs, 200},
 	"GET /api/v1/feeds/gate/embed":   {theirs, 200},
 
 	"PATCH /api/v1/feeds/gate":                  {engineers, 200},
@@ -106,6 +107,8 @@ var routes = map[string]row{
 	"GET /api/v1/viewers":                       {readers, 200},
 	"DELETE /api/v1/viewers/gate":               {engineers, 404},
 	"POST /api/v1/inspect":                      {engineers, 422},
+	"POST /api/v1/plan":                         {engineers, 422},
+	"POST /api/v1/feeds/gate/ladder":            {engineers, 422},
 	"GET /api/v1/events":                        {readers, 200},
 	"GET /api/v1/live":                          {people, 200},
 	"GET /api/v1/openapi.json":                  {anybody, 200},

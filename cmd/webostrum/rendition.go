@@ -37,8 +37,8 @@ func (a *app) withPart(action func(ctx context.Context, c *cli.Command, cl *clie
 
 func (a *app) rendition() *cli.Command {
 	return &cli.Command{
-		Name: "rendition", Usage: "what a feed is transcoded to: add, list, edit, remove", OnUsageError: usageError,
-		Commands: []*cli.Command{a.renditionAdd(), a.renditionList(), a.renditionEdit(), a.partRemove("remove a rendition", "%s of %s is removed.", (*client.Client).RemoveRendition)},
+		Name: "rendition", Usage: "what a feed is transcoded to: ladder, add, list, edit, remove", OnUsageError: usageError,
+		Commands: []*cli.Command{a.renditionLadder(), a.renditionAdd(), a.renditionList(), a.renditionEdit(), a.partRemove("remove a rendition", "%s of %s is removed.", (*client.Client).RemoveRendition)},
 	}
 }
 
@@ -54,6 +54,19 @@ func renditionFlags() []cli.Flag {
 		&cli.StringFlag{Name: "corner", Usage: "where the text stands: top-left, top-right, bottom-left or bottom-right"},
 		&cli.FloatFlag{Name: "text-size", Usage: "height of the text in hundredths of the picture's"},
 		outputFlag(),
+	}
+}
+
+func (a *app) renditionLadder() *cli.Command {
+	return &cli.Command{
+		Name: "ladder", Usage: "add the smaller renditions that suit the camera, for weak lines", OnUsageError: usageError, Arguments: nameArg(), Flags: []cli.Flag{outputFlag()},
+		Action: a.withFeed(func(ctx context.Context, c *cli.Command, cl *client.Client, name string) error {
+			list, err := cl.AddLadder(ctx, name)
+			if err != nil {
+				return err
+			}
+			return a.show(c, list, func(w io.Writer) { renditionTable(w, list) })
+		}),
 	}
 }
 
@@ -125,17 +138,21 @@ func (a *app) renditionList() *cli.Command {
 					row(w, "None besides the camera's own. \"webostrum rendition add\" adds one.")
 					return
 				}
-				row(w, "RENDITION", "CODEC", "ASKED", "MADE", "RUNNING", "USED BY", "RATE", "CORE", "NOTE")
-				for _, r := range f.Renditions {
-					row(w, r.Name, r.Codec, firstOf(r.Size, "as the camera"), size(r.OutWidth, r.OutHeight), yesNo(r.Running), r.Users,
-						rate(r.OutFrameRate), share(r.Share), firstOf(r.Note, why(r), "-"))
-				}
+				renditionTable(w, f.Renditions)
 				if cv := f.Transcoding; cv.Running && cv.Processor > 0 {
 					row(w)
 					row(w, fmt.Sprintf("The worker takes %s of a core, %s of it for decoding, and %d MiB.", share(cv.Processor), share(cv.Decoding), cv.Memory>>20))
 				}
 			})
 		}),
+	}
+}
+
+func renditionTable(w io.Writer, list []apitypes.Rendition) {
+	row(w, "RENDITION", "CODEC", "ASKED", "MADE", "RUNNING", "USED BY", "RATE", "CORE", "NOTE")
+	for _, r := range list {
+		row(w, r.Name, r.Codec, firstOf(r.Size, "as the camera"), size(r.OutWidth, r.OutHeight), yesNo(r.Running), r.Users,
+			rate(r.OutFrameRate), share(r.Share), firstOf(r.Note, why(r), "-"))
 	}
 }
 

@@ -157,9 +157,12 @@ func (p *Pipeline) cutting() hls.Config {
 }
 
 // Lengths says how a feed is cut.
-func Lengths(r store.Feed) plan.Lengths {
+func Lengths(r store.Feed) plan.Lengths { return Wish(r).Lengths() }
+
+// Wish is how far behind a feed's picture may be, and what is set by hand.
+func Wish(r store.Feed) plan.Wish {
 	millis := func(n int) time.Duration { return time.Duration(n) * time.Millisecond }
-	return plan.Wish{Within: millis(r.WithinMillis), Segment: millis(r.SegmentMillis), Part: millis(r.PartMillis), Listed: r.PlaylistLength}.Lengths()
+	return plan.Wish{Within: millis(r.WithinMillis), Segment: millis(r.SegmentMillis), Part: millis(r.PartMillis), Listed: r.PlaylistLength}
 }
 
 // off says whether the feed does not give a delivery.

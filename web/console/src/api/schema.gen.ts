@@ -224,6 +224,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/feeds/{name}/ladder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add the renditions that suit the camera
+         * @description Two smaller renditions of 720 lines and more, one of 540. They are edited and removed like any others.
+         */
+        post: operations["add-ladder"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/feeds/{name}/links": {
         parameters: {
             query?: never;
@@ -267,6 +287,26 @@ export interface paths {
          * @description Whoever watches by it is ended within a second.
          */
         delete: operations["remove-link"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{name}/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a feed will be like for its viewers
+         * @description From what the camera sends now: pass through or transcode for each delivery, why, the delay to expect with its parts, what it takes, and what would make it better.
+         */
+        get: operations["plan-feed"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -534,6 +574,26 @@ export interface paths {
          * @description Time-based one-time passwords (RFC 6238) for an authenticator. Nothing changes before a code of it has come back.
          */
         post: operations["new-second-factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What a feed of a camera would be like
+         * @description Looks into the camera first, as inspect does; nothing is kept.
+         */
+        post: operations["plan-camera"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1464,6 +1524,197 @@ export interface components {
             /** @description Such as 640x360, 640x or 1/2; empty is the camera's */
             size?: string;
         };
+        Plan: {
+            advice: components["schemas"]["PlanAdvice"][] | null;
+            /** @description The delivery that players try first */
+            best: string;
+            /**
+             * Format: int64
+             * @description Of the service's machine
+             */
+            cores: number;
+            deliveries: components["schemas"]["PlanDelivery"][] | null;
+            /** @description Smaller renditions that are proposed */
+            ladder: components["schemas"]["PlanRendition"][] | null;
+            lengths: components["schemas"]["PlanLengths"];
+            /** @description Of a feed that runs */
+            measured?: components["schemas"]["PlanMeasured"];
+            /** @description The nearest sizes of the picture's shape that H.264 can be */
+            sizes: components["schemas"]["PlanSize"][] | null;
+            source: components["schemas"]["PlanSource"];
+            /**
+             * Format: double
+             * @description Bits a second
+             */
+            uplink?: number;
+            /** Format: int64 */
+            viewers: number;
+            why: string;
+            /**
+             * Format: double
+             * @description Seconds; 0 is whatever is cheapest
+             */
+            within: number;
+        };
+        PlanAdvice: {
+            do: string;
+            gain: string;
+            /**
+             * Format: double
+             * @description Of delay
+             */
+            savesSeconds?: number;
+        };
+        PlanDelivery: {
+            /** @description What becomes of the sound */
+            audio: string;
+            /**
+             * Format: double
+             * @description Bits a second for each viewer
+             */
+            bitRate: number;
+            container: string;
+            /** @enum {string} */
+            delivery: "hls" | "fragments" | "webrtc" | "motion-jpeg";
+            /**
+             * Format: double
+             * @description Of players that are not ours
+             */
+            holdBackSeconds?: number;
+            /**
+             * Format: double
+             * @description Bytes an hour for all viewers
+             */
+            hourBytes: number;
+            /** @description It keeps the delay that is asked for */
+            keeps: boolean;
+            /** Format: double */
+            memoryBytes: number;
+            /**
+             * Format: double
+             * @description Bytes in 30 days for all viewers
+             */
+            monthBytes: number;
+            /**
+             * Format: int64
+             * @description That the uplink carries
+             */
+            mostViewers?: number;
+            parts: components["schemas"]["DelayPart"][] | null;
+            players: components["schemas"]["PlanPlayer"][] | null;
+            possible: boolean;
+            /**
+             * Format: double
+             * @description Cores
+             */
+            processor: number;
+            /**
+             * Format: double
+             * @description Expected delay
+             */
+            seconds: number;
+            /**
+             * Format: double
+             * @description Bits a second for all viewers
+             */
+            totalBitRate: number;
+            /** @description The video is transcoded */
+            transcode: boolean;
+            /** @description Why, or that it passes through */
+            why: string;
+            /**
+             * Format: double
+             * @description That an HLS list covers
+             */
+            windowSeconds?: number;
+        };
+        PlanLengths: {
+            /**
+             * Format: double
+             * @description The least delay that HLS can keep, where less was asked for
+             */
+            nearestSeconds?: number;
+            notes: string[] | null;
+            /**
+             * Format: double
+             * @description Of low-latency HLS
+             */
+            partSeconds?: number;
+            /** Format: int64 */
+            playlistLength: number;
+            /** Format: double */
+            segmentSeconds: number;
+        };
+        PlanMeasured: {
+            /**
+             * Format: double
+             * @description Bits a second that the camera sends
+             */
+            bitRate: number;
+            /** Format: double */
+            frameRate: number;
+            /** Format: double */
+            keyframeSeconds?: number;
+            /**
+             * Format: double
+             * @description Cores that transcoding takes
+             */
+            processor: number;
+            /**
+             * Format: double
+             * @description Target duration of the HLS list
+             */
+            segmentSeconds?: number;
+            /** Format: int64 */
+            viewers: number;
+        };
+        PlanPlayer: {
+            engine: string;
+            how: string;
+            plays: boolean;
+            /** @description That was tested */
+            version: string;
+        };
+        PlanRendition: {
+            /**
+             * Format: int64
+             * @description Bits a second
+             */
+            bitRate: number;
+            /** Format: int64 */
+            height: number;
+            name: string;
+            size: string;
+            /** Format: int64 */
+            width: number;
+        };
+        PlanSize: {
+            /** Format: int64 */
+            height: number;
+            /** @description How that differs from the very share */
+            note?: string;
+            size: string;
+            /** Format: int64 */
+            width: number;
+        };
+        PlanSource: {
+            audio?: string;
+            bFrames: boolean;
+            /**
+             * Format: double
+             * @description Bits a second
+             */
+            bitRate: number;
+            codec: string;
+            /** Format: double */
+            frameRate: number;
+            /** Format: int64 */
+            height: number;
+            /** Format: double */
+            keyframeSeconds?: number;
+            /** Format: int64 */
+            width: number;
+        };
         Point: {
             /** Format: date-time */
             at: string;
@@ -1507,6 +1758,26 @@ export interface components {
              * @example Not Found
              */
             title?: string;
+        };
+        Prospect: {
+            camera: components["schemas"]["Inspection"];
+            /**
+             * Format: double
+             * @description Bits a second that may leave the building; 0 when it is not known
+             */
+            uplink?: number;
+            /**
+             * Format: int64
+             * @description How many watch at once
+             * @default 1
+             */
+            viewers: number;
+            /**
+             * Format: double
+             * @description How far behind the picture may be, seconds; 0 is whatever is cheapest
+             * @default 2
+             */
+            within: number;
         };
         Rendition: {
             /** @description Whether nobody asked for it: HLS needs it */
@@ -1614,6 +1885,9 @@ export interface components {
             textCorner?: "top-left" | "top-right" | "bottom-left" | "bottom-right";
             /** Format: double */
             textSize?: number;
+        };
+        RenditionList: {
+            renditions: components["schemas"]["Rendition"][] | null;
         };
         Report: {
             audio?: components["schemas"]["ReportAudio"];
@@ -3802,6 +4076,108 @@ export interface operations {
             };
         };
     };
+    "add-ladder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "renditions": [
+                     *         {
+                     *           "name": "small",
+                     *           "codec": "H264",
+                     *           "size": "640x360",
+                     *           "frameRate": 12.5,
+                     *           "bitRate": 400000,
+                     *           "text": "{place}  {date} {time}",
+                     *           "automatic": false,
+                     *           "running": true,
+                     *           "users": 1,
+                     *           "outWidth": 640,
+                     *           "outHeight": 360,
+                     *           "share": 0.06,
+                     *           "outFrameRate": 12.5,
+                     *           "path": "/media/lower-station/hls/small/index.m3u8"
+                     *         }
+                     *       ]
+                     *     }
+                     */
+                    "application/json": components["schemas"]["RenditionList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "list-links": {
         parameters: {
             query?: never;
@@ -4163,6 +4539,185 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "plan-feed": {
+        parameters: {
+            query?: {
+                /**
+                 * @description How many watch at once
+                 * @example 30
+                 */
+                viewers?: number;
+                /**
+                 * @description How far behind the picture may be, seconds; 0 is whatever is cheapest, and -1 what the feed has
+                 * @example 3
+                 */
+                within?: number;
+                /**
+                 * @description Bits a second that may leave the building; 0 when it is not known
+                 * @example 20000000
+                 */
+                uplink?: number;
+            };
+            header?: never;
+            path: {
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "source": {
+                     *         "codec": "H264",
+                     *         "width": 1280,
+                     *         "height": 720,
+                     *         "frameRate": 25,
+                     *         "bitRate": 2010000,
+                     *         "keyframeSeconds": 4,
+                     *         "bFrames": false
+                     *       },
+                     *       "viewers": 30,
+                     *       "within": 2,
+                     *       "uplink": 20000000,
+                     *       "best": "hls",
+                     *       "why": "it keeps within the 2 s asked for, plays everywhere and goes through caches",
+                     *       "lengths": {
+                     *         "segmentSeconds": 2,
+                     *         "partSeconds": 0.4,
+                     *         "playlistLength": 6,
+                     *         "notes": []
+                     *       },
+                     *       "deliveries": [
+                     *         {
+                     *           "delivery": "hls",
+                     *           "possible": true,
+                     *           "transcode": false,
+                     *           "why": "HLS carries the camera's H.264 untouched",
+                     *           "audio": "The camera sends no audio that can be used.",
+                     *           "container": "fragmented MP4 (CMAF) segments and playlists",
+                     *           "windowSeconds": 24,
+                     *           "holdBackSeconds": 1.2,
+                     *           "seconds": 1.6,
+                     *           "parts": [
+                     *             {
+                     *               "name": "part in the making",
+                     *               "seconds": 0.4,
+                     *               "why": "a part can be fetched once it is whole"
+                     *             }
+                     *           ],
+                     *           "keeps": true,
+                     *           "bitRate": 2050000,
+                     *           "totalBitRate": 61500000,
+                     *           "hourBytes": 27700000000,
+                     *           "monthBytes": 19900000000000,
+                     *           "mostViewers": 9,
+                     *           "processor": 0.01,
+                     *           "memoryBytes": 480000,
+                     *           "players": [
+                     *             {
+                     *               "engine": "Chromium",
+                     *               "version": "156",
+                     *               "plays": true,
+                     *               "how": "by script"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "ladder": [
+                     *         {
+                     *           "name": "lines-480",
+                     *           "size": "x480",
+                     *           "width": 854,
+                     *           "height": 480,
+                     *           "bitRate": 1024800
+                     *         }
+                     *       ],
+                     *       "sizes": [
+                     *         {
+                     *           "size": "1/2",
+                     *           "width": 640,
+                     *           "height": 360
+                     *         }
+                     *       ],
+                     *       "advice": [
+                     *         {
+                     *           "do": "Set the camera's keyframe interval to 1 s; it is 4.0 s.",
+                     *           "gain": "Players that are not ours wait up to 4 s for a keyframe."
+                     *         }
+                     *       ],
+                     *       "cores": 4
+                     *     }
+                     */
+                    "application/json": components["schemas"]["Plan"];
+                };
             };
             /** @description Unauthorized */
             401: {
@@ -5671,6 +6226,162 @@ export interface operations {
                      *     }
                      */
                     "application/json": components["schemas"]["SecondFactor"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "plan-camera": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "camera": {
+                 *         "url": "rtsp://192.0.2.7:554/main",
+                 *         "user": "viewer",
+                 *         "password": "funicular",
+                 *         "seconds": 4
+                 *       },
+                 *       "viewers": 30,
+                 *       "within": 2,
+                 *       "uplink": 20000000
+                 *     }
+                 */
+                "application/json": components["schemas"]["Prospect"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "source": {
+                     *         "codec": "H264",
+                     *         "width": 1280,
+                     *         "height": 720,
+                     *         "frameRate": 25,
+                     *         "bitRate": 2010000,
+                     *         "keyframeSeconds": 4,
+                     *         "bFrames": false
+                     *       },
+                     *       "viewers": 30,
+                     *       "within": 2,
+                     *       "uplink": 20000000,
+                     *       "best": "hls",
+                     *       "why": "it keeps within the 2 s asked for, plays everywhere and goes through caches",
+                     *       "lengths": {
+                     *         "segmentSeconds": 2,
+                     *         "partSeconds": 0.4,
+                     *         "playlistLength": 6,
+                     *         "notes": []
+                     *       },
+                     *       "deliveries": [
+                     *         {
+                     *           "delivery": "hls",
+                     *           "possible": true,
+                     *           "transcode": false,
+                     *           "why": "HLS carries the camera's H.264 untouched",
+                     *           "audio": "The camera sends no audio that can be used.",
+                     *           "container": "fragmented MP4 (CMAF) segments and playlists",
+                     *           "windowSeconds": 24,
+                     *           "holdBackSeconds": 1.2,
+                     *           "seconds": 1.6,
+                     *           "parts": [
+                     *             {
+                     *               "name": "part in the making",
+                     *               "seconds": 0.4,
+                     *               "why": "a part can be fetched once it is whole"
+                     *             }
+                     *           ],
+                     *           "keeps": true,
+                     *           "bitRate": 2050000,
+                     *           "totalBitRate": 61500000,
+                     *           "hourBytes": 27700000000,
+                     *           "monthBytes": 19900000000000,
+                     *           "mostViewers": 9,
+                     *           "processor": 0.01,
+                     *           "memoryBytes": 480000,
+                     *           "players": [
+                     *             {
+                     *               "engine": "Chromium",
+                     *               "version": "156",
+                     *               "plays": true,
+                     *               "how": "by script"
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "ladder": [
+                     *         {
+                     *           "name": "lines-480",
+                     *           "size": "x480",
+                     *           "width": 854,
+                     *           "height": 480,
+                     *           "bitRate": 1024800
+                     *         }
+                     *       ],
+                     *       "sizes": [
+                     *         {
+                     *           "size": "1/2",
+                     *           "width": 640,
+                     *           "height": 360
+                     *         }
+                     *       ],
+                     *       "advice": [
+                     *         {
+                     *           "do": "Set the camera's keyframe interval to 1 s; it is 4.0 s.",
+                     *           "gain": "Players that are not ours wait up to 4 s for a keyframe."
+                     *         }
+                     *       ],
+                     *       "cores": 4
+                     *     }
+                     */
+                    "application/json": components["schemas"]["Plan"];
                 };
             };
             /** @description Unauthorized */

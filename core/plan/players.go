@@ -1,0 +1,51 @@
+package plan
+
+// Player is how an engine plays a delivery.
+type Player struct {
+	Engine  string
+	Version string // that was tested here
+	Plays   bool
+	How     string
+}
+
+// The engines that are tested.
+const (
+	Chromium = "Chromium"
+	Firefox  = "Firefox"
+	WebKit   = "WebKit"
+)
+
+var versions = map[string]string{Chromium: "156", Firefox: "153", WebKit: "2.50 (WebKitGTK)"}
+
+// table is what the engines play, from the tests of this product (docs/browsers.md).
+var table = map[Delivery]map[string]Player{
+	HLS: {
+		Chromium: {Plays: true, How: "by script; by itself too, from the oldest segment on"},
+		Firefox:  {Plays: true, How: "by script"},
+		WebKit:   {Plays: true, How: "by script here; Safari by itself"},
+	},
+	Fragments: {
+		Chromium: {Plays: true, How: "by script"},
+		Firefox:  {Plays: true, How: "by script"},
+		WebKit:   {Plays: true, How: "by script, with 0.8 s in store"},
+	},
+	WebRTC: {
+		Chromium: {Plays: true, How: "by itself"},
+		Firefox:  {Plays: true, How: "with its H.264 plug-in, which it fetches by itself on the internet"},
+		WebKit:   {Plays: false, How: "absent in WebKitGTK; Safari has it"},
+	},
+	MotionJPEG: {
+		Chromium: {Plays: true, How: "as an image"},
+		Firefox:  {Plays: true, How: "as an image"},
+		WebKit:   {Plays: true, How: "as an image"},
+	},
+}
+
+func playersOf(d Delivery) (list []Player) {
+	for _, engine := range []string{Chromium, Firefox, WebKit} {
+		p := table[d][engine]
+		p.Engine, p.Version = engine, versions[engine]
+		list = append(list, p)
+	}
+	return list
+}

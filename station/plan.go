@@ -1,0 +1,31 @@
+package station
+
+import (
+	"webostrum/core/plan"
+	"webostrum/station/pipeline"
+)
+
+// PlanSource is what is known of what a feed's camera sends; ok is false before its first
+// frame.
+func (f *Feed) PlanSource() (s plan.Source, ok bool) {
+	st := f.Status()
+	if st.Width == 0 || st.Codec == "" {
+		return s, false
+	}
+	s = plan.Source{
+		Codec: st.Codec, Width: st.Width, Height: st.Height, FrameRate: st.FrameRate, BitRate: st.BitRate, KeyEvery: st.KeyEvery,
+		Reordered: st.Facts != nil && st.Facts.B, AudioMode: plan.AudioMode(st.Record.Audio), Arrival: f.meter.arrival(),
+	}
+	if running, err := f.present(); err == nil {
+		s.Audio = running.AudioTrackNow()
+	}
+	return s, true
+}
+
+// Wish is how far behind the feed's picture may be, and what is set by hand.
+func (f *Feed) Wish() plan.Wish { return pipeline.Wish(f.stored()) }
+
+// Machine is what can be done on the service's machine.
+func (st *Station) Machine(cores int) plan.Machine {
+	return plan.Machine{Transcoder: plan.Transcoder{Present: st.cfg.Codecs != "", AAC: st.cfg.AAC}, Cores: cores}
+}
