@@ -114,10 +114,10 @@ func TestFallingBack(t *testing.T) {
 	const noSource = `delete window.MediaSource; delete window.ManagedMediaSource; delete window.WebKitMediaSource;`
 	const noHLS = `HTMLMediaElement.prototype.canPlayType = () => "";`
 	for _, tt := range []struct{ name, before, query, method, why string }{
-		{"WebRTC is off", "", "prefer=delay", "HLS, by script", "this feed is not given by WebRTC"},
-		{"no MediaSource", noSource, "", "HLS, by the browser", "it plays everywhere"},
+		{"WebRTC is off", "", "prefer=delay", "Live fragments", "this feed is not given by WebRTC"},
+		{"no MediaSource", noSource, "", "HLS, by the browser", "HLS keeps within the 2 s asked for"},
 		{"no HLS at all", noSource + noHLS, "", "Motion JPEG", "this browser plays no HLS"},
-		{"no WebRTC in the browser", `delete window.RTCPeerConnection;`, "within=0.3", "HLS, by script", "this browser has no WebRTC"},
+		{"no WebRTC in the browser", `delete window.RTCPeerConnection;`, "within=0.3", "Live fragments", "this browser has no WebRTC"},
 		{"a delay that HLS keeps", "", "within=10", "HLS, by script", "HLS keeps within the 10 s asked for"},
 	} {
 		t.Run(tt.name, func(t *testing.T) {

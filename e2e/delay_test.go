@@ -17,7 +17,7 @@ func TestDelayCommand(t *testing.T) {
 	w.state("live")
 	out, code := w.cli("delay", "--for", "1s", feed)
 	require.Zero(t, code, out)
-	for _, want := range []string{`(?m)^webrtc +\d+ ms .* pixels `, `(?m)^motion-jpeg +\d+ ms .* pixels `, `(?m)^hls +\d\.\d+ s .* pixels +3\.\d+ s`, `3\.00 s hold-back`, `picture on show`} {
+	for _, want := range []string{`(?m)^webrtc +\d+ ms .* pixels `, `(?m)^motion-jpeg +\d+ ms .* pixels `, `(?m)^fragments +\d+ ms .* pixels `, `(?m)^hls +(\d\.\d+ s|\d+ ms) .* pixels +1\.\d+ s`, `400 ms part in the making`, `player's store`, `picture on show`} {
 		assert.Regexp(t, want, out)
 	}
 	out, code = w.cli("delay", "--no-browser", "--output", "json", feed)
@@ -29,7 +29,7 @@ func TestDelayCommand(t *testing.T) {
 		Parts    []struct{ Name, Why string }
 	}
 	require.NoError(t, json.Unmarshal([]byte(out), &list))
-	require.Len(t, list, 3)
+	require.Len(t, list, 4)
 	assert.Equal(t, "hls", list[2].Delivery)
 	assert.Greater(t, list[2].Seconds, list[0].Seconds)
 	assert.Nil(t, list[0].Measured)

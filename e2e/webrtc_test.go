@@ -83,18 +83,18 @@ func TestWebRTCOverTCP(t *testing.T) {
 	assert.Contains(t, sdp, " tcp ")
 }
 
-// TestFallsBackToHLS plays by HLS where WebRTC cannot be had.
-func TestFallsBackToHLS(t *testing.T) {
+// TestFallsBackFromWebRTC plays by HLS where WebRTC cannot be had.
+func TestFallsBackFromWebRTC(t *testing.T) {
 	t.Parallel()
 	w := newWorld(t)
 	w.film("--size", "320x240", "--rate", "15")
 	w.addFeed()
 	page := watchByWebRTC(t, w, feed, `delete window.RTCPeerConnection;`)
-	require.NoError(t, page.Until(method+`.includes("HLS")`, patience))
+	require.NoError(t, page.Until(method+`.includes("Live fragments")`, patience))
 	page = watchByWebRTC(t, w, feed, `
 		const real = window.realFetch = window.fetch;
 		window.fetch = (url, init) => String(url).includes("/whep") ? Promise.resolve(new Response("{}", { status: 503 })) : real(url, init);`)
-	require.NoError(t, page.Until(method+`.includes("HLS")`, patience))
+	require.NoError(t, page.Until(method+`.includes("Live fragments")`, patience))
 	require.NoError(t, page.Run(`window.fetch = window.realFetch;`))
 	require.NoError(t, page.Until(method+`.includes("WebRTC")`, patience), "it comes back when it works again")
 }

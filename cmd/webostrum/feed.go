@@ -223,7 +223,8 @@ func (a *app) showFeed(c *cli.Command, cl *client.Client, f apitypes.Feed) error
 		} else if cv.Missing != "" {
 			row(w, "transcoding", cv.Missing)
 		}
-		row(w, "HLS", fmt.Sprintf("segments of %g s wanted, %g s made, playlist of %d", f.Delivery.SegmentSeconds, f.Target, f.Delivery.PlaylistLength))
+		row(w, "delay", wishText(f.Delivery))
+		row(w, "HLS", fmt.Sprintf("segments of %g s", f.Target))
 		row(w, "who may watch", f.AudienceMeans)
 		row(w, "on which sites", firstOf(strings.Join(f.Sites, ", "), "all"))
 		if len(f.Delivery.Off) > 0 {
@@ -285,4 +286,21 @@ func (a *app) feedSwitch(verb, usage string, do func(*client.Client, context.Con
 			return a.show(c, f, func(w io.Writer) { row(w, f.Name+" is "+f.State+": "+f.Reason) })
 		}),
 	}
+}
+
+// wishText says how far behind a feed's picture may be, and what is set by hand.
+func wishText(d apitypes.DeliverySettings) string {
+	text := "as cheap as can be"
+	if d.Within > 0 {
+		text = fmt.Sprintf("%g s at most", d.Within)
+	}
+	for _, knob := range []struct {
+		name string
+		v    float64
+	}{{"segments of %g s", d.SegmentSeconds}, {"parts of %g s", d.PartSeconds}, {"a list of %g", float64(d.PlaylistLength)}} {
+		if knob.v > 0 {
+			text += ", " + fmt.Sprintf(knob.name, knob.v) + " by hand"
+		}
+	}
+	return text
 }

@@ -11,10 +11,18 @@ const (
 	narrowestCells = 10 // columns that are never made narrower than this
 )
 
-// layOut sets lines of cells, parted by tabs, in columns. Where they are wider
-// than the terminal, the widest columns are wrapped at words; a width of 0 wraps
-// nothing. A line of one cell stands by itself.
+// layOut sets lines of cells, parted by tabs, in columns; those of each paragraph have
+// widths of their own. Where they are wider than the terminal, the widest columns are
+// wrapped at words; a width of 0 wraps nothing. A line of one cell stands by itself.
 func layOut(text string, width int) string {
+	var paragraphs []string
+	for p := range strings.SplitSeq(strings.TrimSuffix(text, "\n"), "\n\n") {
+		paragraphs = append(paragraphs, layOutParagraph(p, width))
+	}
+	return strings.Join(paragraphs, "\n")
+}
+
+func layOutParagraph(text string, width int) string {
 	var rows [][]string
 	for line := range strings.Lines(text) {
 		rows = append(rows, strings.Split(strings.TrimSuffix(line, "\n"), "\t"))

@@ -32,9 +32,10 @@ const (
 	// (docs/bench.md).
 	fetching     = 60 * time.Millisecond  // asking for a part, and giving it to the engine
 	segmentFetch = 450 * time.Millisecond // asking for a list, then for a segment
-	decoding     = 30 * time.Millisecond
-	jitterBuffer = 60 * time.Millisecond
-	encoding     = 40 * time.Millisecond
+	chunkFetch   = 10 * time.Millisecond  // giving a fragment to the engine
+	decoding     = 5 * time.Millisecond
+	jitterBuffer = 7 * time.Millisecond
+	encoding     = 10 * time.Millisecond
 
 	leastAhead      = 100 * time.Millisecond
 	leastAheadAudio = 150 * time.Millisecond // audio is decoded in larger units
@@ -46,7 +47,7 @@ const (
 func Ahead(d Delivery, p Path) time.Duration {
 	least := leastAhead
 	if p.Audio {
-		least = leastAheadAudio
+		least = leastAheadAudio // live fragments have none until it is to be heard
 	}
 	if d != HLS || p.Part == 0 {
 		return least
@@ -89,7 +90,9 @@ func Delay(d Delivery, p Path) []Part {
 		add("hold-back", holdBack*p.Segment, fmt.Sprintf("players begin %d target durations before the end of the list", holdBack))
 		add("fetching", segmentFetch, "asking for the list, then for the segment")
 	case d == Fragments:
-		add("player's store", Ahead(d, p), "what the player keeps ahead, so that a line that falters is not noticed")
+		p.Audio = false // until somebody wants to hear it
+		add("player's store", Ahead(d, p), "what the player keeps ahead, so that a line that falters is not noticed; a little more with sound")
+		add("fetching", chunkFetch, "giving a fragment to the browser")
 	case d == WebRTC:
 		add("jitter buffer", jitterBuffer, "what the browser holds back to even out the network")
 	}

@@ -64,6 +64,7 @@ export class Session {
   private position = -1;
   private movedAt = Date.now();
   private lastFailure = "";
+  private choices: Choice[] = [];
   private switched = false; // what is played holds all renditions
   private readonly unfit = new Map<MethodKey, string>(); // why a method did not do a moment ago
   private failures = 0; // in a row
@@ -280,7 +281,8 @@ export class Session {
     this.iceServers = iceServers ?? [];
     this.play = play;
     if (key === null) return;
-    this.view.onChoices(choicesOf(key, renditions), this.rendition);
+    this.choices = choicesOf(key, renditions);
+    this.view.onChoices(this.choices, this.rendition);
     if (key === "pictures") this.view.onMethod(key, false, "Motion JPEG has no sound");
     else this.view.onMethod(key, audio[key], "This feed has no sound");
   }
@@ -290,6 +292,7 @@ export class Session {
     if (rendition === this.rendition) return;
     const seamless = this.rendition === null || this.switched;
     this.rendition = rendition;
+    this.view.onChoices(this.choices, rendition);
     if (seamless && this.method?.select?.(rendition)) {
       this.switched = true;
       return;

@@ -12,6 +12,7 @@ import { FeedsPage } from "./feeds/FeedsPage";
 import { Live } from "./live/Live";
 import { Frame } from "./parts/Frame";
 import { OwnPage } from "./people/OwnPage";
+import { PlanPage } from "./plan/PlanPage";
 import { PeoplePage } from "./people/PeoplePage";
 import { ProblemBox } from "./parts/ProblemBox";
 import { SignInPage } from "./signin/SignInPage";
@@ -40,6 +41,7 @@ export function App() {
           <Route path="/" element={<FeedsPage me={me.data} />} />
           <Route path="/feeds/:name" element={<FeedPage me={me.data} />} />
           <Route path="/feeds/:name/compare" element={<ComparePage />} />
+          <Route path="/feeds/:name/plan" element={<PlanPage me={me.data} />} />
           <Route path="/people" element={<PeoplePage me={me.data} />} />
           <Route path="/account" element={<OwnPage me={me.data} />} />
           <Route path="/events" element={<EventsPage />} />

@@ -31,7 +31,8 @@ function facts(f: Feed): [string, string][] {
     );
   }
   list.push(
-    ["HLS", `${f.delivery.segmentSeconds} s segments, playlist of ${f.delivery.playlistLength}`],
+    ["Delay", f.delivery.within > 0 ? `${f.delivery.within} s at most` : "as cheap as can be"],
+    ["HLS segments", f.targetSeconds ? `${f.targetSeconds} s` : "–"],
     ["Viewers", String(f.viewers)],
   );
   if (f.camera.url) list.push(["Camera", f.camera.url], ["Credentials", f.credentials ? "kept, sealed" : "none"]); // told to engineers

@@ -1,6 +1,7 @@
 import ArrowBackIcon from "@mui/icons-material/ArrowBack";
 import CodeIcon from "@mui/icons-material/Code";
 import CompareIcon from "@mui/icons-material/CompareOutlined";
+import StraightenIcon from "@mui/icons-material/StraightenOutlined";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Stack from "@mui/material/Stack";
@@ -115,6 +116,9 @@ function Head({ feed, me }: { feed: Feed; me: Me }) {
         <Stack direction="row" spacing={1} useFlexGap sx={{ flexWrap: { xs: "wrap", sm: "nowrap" } }}>
           <Button variant="contained" startIcon={<CodeIcon />} onClick={() => setEmbedding(true)}>
             Put it into a page
+          </Button>
+          <Button component={Link} to={`/feeds/${feed.name}/plan`} startIcon={<StraightenIcon />}>
+            Plan
           </Button>
           <Button component={Link} to={`/feeds/${feed.name}/compare`} startIcon={<CompareIcon />}>
             Compare
