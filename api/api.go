@@ -174,7 +174,7 @@ func (a *API) routes(g *gin.Engine) {
 	})
 	g.Any("/media/:feed/*rest", a.serveMedia)
 	g.GET("/clock", serveClock)
-	g.GET("/clock/time", func(c *gin.Context) { serveTime(c.Writer) })
+	g.GET("/clock/time", func(c *gin.Context) { serveTime(c.Writer, c.Request) })
 	a.pageRoutes(g)
 	if a.cfg.EnterKey != "" {
 		g.GET("/enter/:key", a.enter)

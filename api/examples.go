@@ -127,7 +127,7 @@ func explanations() map[string]explanation {
 			Delivery: "webrtc", Seconds: 0.1, Parts: []apitypes.DelayPart{{Name: "frame", Seconds: 0.04, Why: "a frame leaves when the next one comes"}},
 		}}}},
 		"add-ladder": {text: "Two smaller renditions of 720 lines and more, one of 540. They are edited and removed like any others.", answer: apitypes.RenditionList{Renditions: []apitypes.Rendition{exampleRendition()}}},
-		"plan-feed": {text: "From what the camera sends now: pass through or transcode for each delivery, why, the delay to expect with its parts, what it takes, and what would make it better.", answer: examplePlan()},
+		"plan-feed":  {text: "From what the camera sends now: pass through or transcode for each delivery, why, the delay to expect with its parts, what it takes, and what would make it better.", answer: examplePlan()},
 		"plan-camera": {text: "Looks into the camera first, as inspect does; nothing is kept.", request: apitypes.Prospect{
 			Camera: apitypes.Inspection{URL: "rtsp://192.0.2.7:554/main", User: "viewer", Password: "funicular", Seconds: 4}, Demand: apitypes.Demand{Viewers: 30, Within: 2, Uplink: 20e6},
 		}, answer: examplePlan()},

@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"encoding/json"
+	"io"
 	"net/http"
 	"strings"
 	"time"
@@ -31,7 +32,7 @@ func visitor(r *http.Request, feed string, m admission) viewers.Visitor {
 // deliveryOf is what a path under /media/{feed}/ is of; empty for what belongs to all.
 func deliveryOf(rest string) access.Delivery {
 	first, _, _ := strings.Cut(rest, "/")
-	return map[string]access.Delivery{"hls": access.HLS, "whep": access.WebRTC, "mjpeg": access.MotionJPEG, "still.jpg": access.Still, "live.mp4": access.Fragments}[first]
+	return map[string]access.Delivery{"hls": access.HLS, "whep": access.WebRTC, "mjpeg": access.MotionJPEG, "still.jpg": access.Still, "live.mp4": access.Fragments, "dash.mpd": access.HLS}[first]
 }
 
 // serveMedia answers everything under /media/{feed}/.
@@ -53,7 +54,7 @@ func (a *API) serveMedia(c *gin.Context) {
 	case delivery == access.WebRTC:
 		a.serveWHEP(w, r, name, strings.TrimPrefix(strings.TrimPrefix(rest, "whep"), "/"), m)
 	case delivery == access.HLS:
-		a.serveHLS(w, r, name, m, strings.TrimPrefix(rest, "hls/"))
+		a.serveHLS(w, r, name, m, rest)
 	case r.Method != http.MethodGet && r.Method != http.MethodHead:
 		w.Header().Set("Allow", "GET, HEAD, OPTIONS")
 		problem.Write(w, fault.New(fault.MethodNotAllowed, nil, ""))
@@ -107,7 +108,7 @@ func (a *API) serveRest(w http.ResponseWriter, r *http.Request, name string, m a
 	case "state":
 		a.serveState(w, r, m)
 	case "time":
-		serveTime(w)
+		serveTime(w, r)
 	default:
 		problem.Write(w, fault.New(fault.DeliveryUnknown, nil, ""))
 	}
@@ -127,22 +128,33 @@ func (a *API) serveHLS(w http.ResponseWriter, r *http.Request, name string, m ad
 	if m.link != nil {
 		h.SegmentAge = linkSegmentAge
 	}
-	if strings.HasSuffix(file, ".m3u8") { // it may be waited for
+	if !strings.HasSuffix(file, ".mp4") { // it may be waited for
 		ctx, cancel := context.WithCancel(r.Context())
 		defer cancel()
 		defer a.grants.add(m.until(), func() bool { return a.still(m, r) }, cancel)()
 		r = r.WithContext(ctx)
 	}
-	h.ServeFile(w, r, m.feed, file)
+	if file == dashName {
+		h.ServeDASH(w, r, m.feed, strings.TrimSuffix(r.URL.Path, dashName)+"time?as=iso")
+		return
+	}
+	h.ServeFile(w, r, m.feed, strings.TrimPrefix(file, "hls/"))
 }
+
+const dashName = "dash.mpd"
 
 // linkSegmentAge is how long a cache may keep segments behind a link: when the link ends,
 // it goes on giving them to whoever has their addresses for as long.
 const linkSegmentAge = time.Minute
 
-// serveTime lets players compare their clock with ours.
-func serveTime(w http.ResponseWriter) {
-	w.Header().Set("Content-Type", "application/json")
+// serveTime lets players compare their clock with ours; as=iso is for those by DASH.
+func serveTime(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Cache-Control", "no-store")
+	if r.URL.Query().Get("as") == "iso" {
+		w.Header().Set("Content-Type", "text/plain; charset=utf-8")
+		_, _ = io.WriteString(w, time.Now().UTC().Format("2006-01-02T15:04:05.000Z"))
+		return
+	}
+	w.Header().Set("Content-Type", "application/json")
 	_ = json.NewEncoder(w).Encode(map[string]int64{"now": time.Now().UnixMilli()})
 }

@@ -57,8 +57,9 @@ func fill(count int64, take func(*media.Sample) error) error {
 
 type benchFeed struct{ g *cutting.Cutter }
 
-func (f benchFeed) Made(string) *hls.Track                            { return f.g.Track }
-func (f benchFeed) Track(context.Context, string) (*hls.Track, error) { return f.g.Track, nil }
+func (f benchFeed) Made(string) *hls.Track                                      { return f.g.Track }
+func (f benchFeed) Track(context.Context, string) (*hls.Track, error)           { return f.g.Track, nil }
+func (f benchFeed) DASH(context.Context, string) ([]byte, time.Duration, error) { return nil, 0, nil }
 func (f benchFeed) Multivariant(context.Context, string) (*hls.Text, time.Duration, error) {
 	return hls.NewText(""), time.Second, nil
 }

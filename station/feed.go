@@ -154,6 +154,15 @@ func (f *Feed) Multivariant(ctx context.Context, rendition string) (*hls.Text, t
 	return p.Multivariant(ctx, rendition)
 }
 
+// DASH implements deliver/hls.Feed.
+func (f *Feed) DASH(ctx context.Context, clock string) ([]byte, time.Duration, error) {
+	p, err := f.present()
+	if err != nil {
+		return nil, 0, err
+	}
+	return p.DASH(ctx, clock)
+}
+
 // Track implements deliver/hls.Feed.
 func (f *Feed) Track(ctx context.Context, name string) (*hls.Track, error) {
 	p, err := f.present()

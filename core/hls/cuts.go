@@ -24,10 +24,17 @@ type Cut struct {
 	Sequence  uint64       // media sequence number
 	Breaks    uint64       // discontinuities so far, this one included
 	Broke     bool         // there is one here
+	Origin    Origin       // where the stretch of the timeline began
 	Epoch     *media.Epoch // the camera's
 	PTS       int64        // of the first frame, ticks of the video's clock
 	Begins    time.Time    // when that frame was taken
 	openEnded int64        // where the timeline breaks off after it; never when it goes on
+}
+
+// Origin is where a stretch of the timeline without a break began.
+type Origin struct {
+	PTS    int64 // ticks of the video's clock
+	Begins time.Time
 }
 
 // With says whether the segment begins with a frame of the camera's.
@@ -43,6 +50,7 @@ type Cuts struct {
 	list   []Cut         // oldest first; guarded by mu
 	next   uint64        // sequence of the next; guarded by mu
 	breaks uint64        // guarded by mu
+	origin Origin        // of the present stretch; guarded by mu
 	broken bool          // the next begins with a discontinuity; guarded by mu
 	last   *media.Sample // guarded by mu
 	recent []int64       // steps; guarded by mu
@@ -110,11 +118,12 @@ func (c *Cuts) addLocked(e *media.Epoch, pts int64, begins time.Time) {
 	broke := c.broken
 	if c.broken = false; broke {
 		c.breaks++
+		c.origin = Origin{pts, begins}
 	}
 	if len(c.list) >= cutsKept {
 		c.list = slices.Delete(c.list, 0, cutsKept/2)
 	}
-	c.list = append(c.list, Cut{Sequence: c.next, Breaks: c.breaks, Broke: broke, Epoch: e, PTS: pts, Begins: begins, openEnded: never})
+	c.list = append(c.list, Cut{Sequence: c.next, Breaks: c.breaks, Broke: broke, Origin: c.origin, Epoch: e, PTS: pts, Begins: begins, openEnded: never})
 	c.next++
 }
 

@@ -4,6 +4,7 @@ import (
 	"context"
 	"strconv"
 	"strings"
+	"time"
 )
 
 // Piece is what a name of a track stands for: all of a body or a stretch of it, or a part
@@ -18,6 +19,9 @@ type Piece struct {
 // that the list hints at is waited for until it begins. ok is false for a name of another
 // run, and for what is no longer kept or not there yet.
 func (t *Track) Find(ctx context.Context, name string) (piece Piece, ok bool) {
+	if alias, ok := t.alias(name); ok {
+		return t.findAlias(ctx, alias)
+	}
 	at, isPart := t.parsePart(name)
 	if !isPart {
 		return t.findWhole(name)
@@ -102,4 +106,77 @@ func (t *Track) beganLocked() {
 		close(t.begun)
 		t.begun = nil
 	}
+}
+
+// Names that hold whatever the track calls its segments: by their number, and
+// initialisation sections by the stretch of the timeline (Cut.Breaks).
+const (
+	aliasMedia = "at-"
+	aliasInit  = "at-init"
+)
+
+// alias is a segment, or an initialisation section, by number.
+type alias struct {
+	number uint64
+	init   bool
+}
+
+func (t *Track) alias(name string) (a alias, ok bool) {
+	text, isInit := strings.CutPrefix(name, aliasInit)
+	if isInit {
+		text, ok = strings.CutSuffix(text, ".mp4")
+	} else {
+		text, ok = strings.CutPrefix(name, aliasMedia)
+		if ok {
+			text, ok = strings.CutSuffix(text, ".m4s")
+		}
+	}
+	n, err := strconv.ParseUint(text, 10, 64)
+	return alias{n, isInit}, ok && err == nil
+}
+
+// findAlias waits for a segment that is being made.
+func (t *Track) findAlias(ctx context.Context, a alias) (piece Piece, ok bool) {
+	if !a.init {
+		if err := t.Wait(ctx, a.number, WholeSegment); err != nil {
+			return Piece{}, false
+		}
+	}
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	for i := len(t.segments) - 1; i >= 0; i-- {
+		seg := t.segments[i]
+		switch {
+		case a.init && seg.cut.Breaks == a.number:
+			return whole(seg.init.body), true
+		case !a.init && seg.cut.Sequence == a.number:
+			return whole(seg.body), true
+		}
+	}
+	return Piece{}, false
+}
+
+// IsAlias says whether a name is one that does not carry the track's own, such as
+// at-1001.m4s.
+func IsAlias(name string) bool { return strings.HasPrefix(name, aliasMedia) }
+
+// Listed is a finished segment as it is listed.
+type Listed struct {
+	Sequence uint64
+	Breaks   uint64 // discontinuities so far
+	Origin   Origin
+	Begins   time.Time
+	Start    int64  // presentation time of its first sample, ticks
+	Duration int64  // ticks
+	Rate     uint32 // ticks a second
+}
+
+// Segments returns the segments that are listed.
+func (t *Track) Segments() (list []Listed) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	for _, s := range t.listedLocked() {
+		list = append(list, Listed{s.cut.Sequence, s.cut.Breaks, s.cut.Origin, s.begins, s.start, s.ticks, s.init.track.ClockRate})
+	}
+	return list
 }

@@ -14,6 +14,7 @@ type Segment struct {
 	cut    Cut
 	name   string
 	begins time.Time // capture time of its first sample
+	start  int64     // presentation time of it, ticks
 	init   *initSection
 	ticks  int64 // length so far
 	frames int

@@ -84,6 +84,7 @@ func (t *Track) begin(cut Cut, begins time.Time) {
 		t.dropLocked(cut.Sequence) // numbers must be without gap, so the list begins anew
 	}
 	t.open = s
+	t.changedLocked() // it is hinted at from now on
 	t.mu.Unlock()
 	t.pending = s
 }
@@ -105,6 +106,12 @@ func (t *Track) add(s *media.Sample, begin int64, duration uint32) error {
 	p := t.pending
 	if len(p.samples) == 0 {
 		p.begin = begin
+	}
+	if p.frames == 0 {
+		p.start = begin + s.PTS - s.DTS
+		if s.Track.Kind == media.KindAudio {
+			p.start = begin
+		}
 	}
 	p.samples, p.durations = append(p.samples, s), append(p.durations, duration)
 	p.frames++

@@ -25,6 +25,7 @@ const (
 	playlistSuffix   = ".m3u8"
 
 	playlistType = "application/vnd.apple.mpegurl"
+	dashType     = "application/dash+xml"
 	segmentType  = "video/mp4"
 
 	// maxStart is how long a playlist that does not exist yet is waited for.
@@ -46,6 +47,9 @@ type Feed interface {
 	// Multivariant returns the multivariant playlist, of all renditions or of a named one,
 	// once there is something to play, and the target duration.
 	Multivariant(ctx context.Context, rendition string) (*hls.Text, time.Duration, error)
+	// DASH returns the manifest for DASH players, and the target duration; clock is the
+	// address of the service's clock.
+	DASH(ctx context.Context, clock string) ([]byte, time.Duration, error)
 	// Track returns a track once it has a playlist, and has it made if it is not yet.
 	Track(ctx context.Context, name string) (*hls.Track, error)
 	// Made returns a track if it is being made at present, or nil.
@@ -127,7 +131,25 @@ func (h *Handler) multivariant(w http.ResponseWriter, r *http.Request, f Feed, r
 		h.refuse(w, err)
 		return
 	}
-	h.playlist(w, r, text, target/2)
+	h.playlist(w, r, playlistType, text, target/2)
+}
+
+// ServeDASH answers a request for the feed's manifest for DASH players.
+func (h *Handler) ServeDASH(w http.ResponseWriter, r *http.Request, f Feed, clock string) {
+	if !allowed(w, r) {
+		return
+	}
+	ctx, cancel := h.start(r)
+	defer cancel()
+	text, target, err := f.DASH(ctx, clock)
+	if err == nil {
+		err = h.watched(r, "", target)
+	}
+	if err != nil {
+		h.refuse(w, err)
+		return
+	}
+	h.playlist(w, r, dashType, hls.NewText(string(text)), target/2)
 }
 
 // media answers with a track's playlist, once what is asked for stands in it.
@@ -163,18 +185,14 @@ func (h *Handler) media(w http.ResponseWriter, r *http.Request, f Feed, name str
 	if want.blocking {
 		fresh = keepTargets * t.Target()
 	}
-	h.playlist(w, r, text, fresh)
+	h.playlist(w, r, playlistType, text, fresh)
 }
 
 // playlist sends a playlist that caches may keep for a while.
-func (h *Handler) playlist(w http.ResponseWriter, r *http.Request, text *hls.Text, fresh time.Duration) {
+func (h *Handler) playlist(w http.ResponseWriter, r *http.Request, kind string, text *hls.Text, fresh time.Duration) {
 	header := w.Header()
-	header.Set("Content-Type", playlistType)
-	keep := "private, no-cache" // what is not for everybody is asked for anew each time
-	if h.Shared {
-		keep = "public, max-age=" + strconv.Itoa(max(1, int(fresh/time.Second)))
-	}
-	header.Set("Cache-Control", keep)
+	header.Set("Content-Type", kind)
+	header.Set("Cache-Control", h.fresh(fresh))
 	header.Add("Vary", "Accept-Encoding")
 	body := text.Plain
 	if AcceptsGzip(r) && r.Header.Get("Range") == "" {
@@ -182,6 +200,14 @@ func (h *Handler) playlist(w http.ResponseWriter, r *http.Request, text *hls.Tex
 		body = text.Packed()
 	}
 	send(w, r, bytes.NewReader(body), int64(len(body)))
+}
+
+// fresh says how long caches may keep an answer that changes.
+func (h *Handler) fresh(d time.Duration) string {
+	if !h.Shared {
+		return "private, no-cache" // what is not for everybody is asked for anew each time
+	}
+	return "public, max-age=" + strconv.Itoa(max(1, int(d/time.Second)))
 }
 
 // refuse answers with an error, as far as the caller may know of it.
@@ -194,6 +220,16 @@ func (h *Handler) refuse(w http.ResponseWriter, err error) {
 
 func (h *Handler) segment(w http.ResponseWriter, r *http.Request, f Feed, track, name string) {
 	t := f.Made(track)
+	alias := hls.IsAlias(name)
+	if t == nil && alias { // players by DASH ask for segments without having asked for a list
+		ctx, cancel := h.start(r)
+		defer cancel()
+		var err error
+		if t, err = f.Track(ctx, track); err != nil {
+			h.refuse(w, err)
+			return
+		}
+	}
 	if t == nil {
 		problem.Write(w, fault.New(fault.SegmentUnknown, nil, "nothing is made of that name at present: the playlist has it made"))
 		return
@@ -208,7 +244,11 @@ func (h *Handler) segment(w http.ResponseWriter, r *http.Request, f Feed, track,
 	header := w.Header()
 	header.Set("Content-Type", segmentType)
 	header.Set("Cache-Control", h.segmentFresh())
-	header.Set("Etag", strconv.Quote(name))
+	if alias { // a rendition that is made anew has others of the same number
+		header.Set("Cache-Control", h.fresh(keepTargets*t.Target()))
+	} else {
+		header.Set("Etag", strconv.Quote(name))
+	}
 	var sent int64
 	if piece.Growing != nil {
 		sent = sendGrowing(ctx, w, r, piece.Growing)

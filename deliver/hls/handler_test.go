@@ -44,6 +44,10 @@ func (f *feed) Multivariant(ctx context.Context, rendition string) (*hls.Text, t
 	return hls.Multivariant([]hls.Variant{v}, nil), t.Target(), nil
 }
 
+func (f *feed) DASH(context.Context, string) ([]byte, time.Duration, error) {
+	return []byte("<MPD/>"), time.Second, nil
+}
+
 func (f *feed) Track(ctx context.Context, name string) (*hls.Track, error) {
 	switch {
 	case name != hls.Original:

@@ -48,6 +48,8 @@ const stillAfter = 1300;
 const firstPause = 500;
 const longestPause = 8000;
 const betterAgain = 20_000;
+/** Renditions that no engineer has made. */
+const madeByItself: readonly string[] = ["original", "automatic"];
 
 export class Session {
   private readonly link: StateLink;
@@ -148,12 +150,21 @@ export class Session {
   private onState(state: FeedState): void {
     this.state = state;
     this.view.onTitle(state.title);
+    this.forgetRendition(state.renditions);
     if (this.method && state.run !== this.run) {
       // The feed was started anew: nothing of the run before may be played.
       this.drop();
       this.backOff.reset();
     }
     this.check();
+  }
+
+  /** A rendition that is there no longer is played no longer: the feed goes on. */
+  private forgetRendition(renditions: readonly Rendition[]): void {
+    const { rendition } = this;
+    if (rendition === null || madeByItself.includes(rendition) || renditions.some((r) => r.name === rendition)) return;
+    this.rendition = null;
+    this.switched = false;
   }
 
   /** What was let in before is ended by the service, whatever it is. */
