@@ -117,7 +117,7 @@ func TestPlans(t *testing.T) {
 		out, code := w.cli("plan", "--viewers", "50", "--uplink", "2M", feed)
 		return code == 0 && regexp.MustCompile(want).MatchString(out)
 	}, patience, 100*time.Millisecond)
-	out, code := w.cli("plan", "--within", "10", w.cameraURL())
+	out, code := w.cli("plan", "--user", user, "--password", password, "--within", "10", w.cameraURL())
 	require.Zero(t, code, out)
 	assert.Regexp(t, `Set the camera's keyframe interval to 1 s`, out)
 	for _, wrong := range [][]string{{"plan"}, {"plan", "--uplink", "fast", feed}, {"plan", "--viewers", "0", feed}} {

@@ -102,7 +102,7 @@ func (v *video) bind(o *Output, number uint32) (*binding, error) {
 }
 
 // bound gives what was added the last frame at once where the next one may be long
-// in coming. Of H.264 it goes back to where the segment before the newest began.
+// in coming. Of H.264 it goes back some segments.
 func (v *video) bound() error {
 	switch {
 	case v.last == nil:
@@ -114,14 +114,14 @@ func (v *video) bound() error {
 	return nil
 }
 
-// goBack has frames read again from where the segment before the newest began: what was
-// added is to have whole segments at once.
+// goBack has frames read again from some segments before the newest on: what was added is
+// to have whole segments at once.
 func (v *video) goBack() {
 	cuts := v.t.cfg.Cuts
 	if cuts == nil || v.keysOnly {
 		return
 	}
-	from, ok := cuts.Before(1)
+	from, ok := cuts.Beginning()
 	if !ok || from.Epoch.Video().Codec != media.H264 {
 		return
 	}

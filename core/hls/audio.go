@@ -82,7 +82,7 @@ func (w *AudioWriter) settle() error {
 		return nil
 	}
 	err := w.Break()
-	if back, ok := w.track.presentation.cuts.Before(1); ok && back.Breaks == cut.Breaks && !w.begun {
+	if back, ok := w.track.presentation.cuts.Beginning(); ok && back.Breaks == cut.Breaks && !w.begun {
 		cut = back // a player has something to begin with at once
 	}
 	w.begun, w.cut, w.line = true, cut, cmaf.NewAudioLine(w.audio, w.at(cut.PTS))

@@ -199,9 +199,10 @@ func (c *Cuts) Newest() (cut Cut, ok bool) {
 	return Cut{}, false
 }
 
-// Before returns the segment so many before the newest, or the oldest in the same
+// Beginning returns the segment that a track begins with that is begun now: one so much
+// before the newest that players have something to begin with, or the oldest in the same
 // stretch of the timeline.
-func (c *Cuts) Before(back int) (cut Cut, ok bool) {
+func (c *Cuts) Beginning() (cut Cut, ok bool) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	n := len(c.list)
@@ -209,7 +210,7 @@ func (c *Cuts) Before(back int) (cut Cut, ok bool) {
 		return Cut{}, false
 	}
 	i := n - 1
-	for ; back > 0 && i > 0 && c.list[i-1].Breaks == c.list[n-1].Breaks; back-- {
+	for back := enough; back > 0 && i > 0 && c.list[i-1].Breaks == c.list[n-1].Breaks; back-- {
 		i--
 	}
 	return c.list[i], true

@@ -5,6 +5,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"webostrum/core/media"
 )
 
 // Piece is what a name of a track stands for: all of a body or a stretch of it, or a part
@@ -83,7 +85,7 @@ func (t *Track) findPart(at place) (piece Piece, ok bool, begins <-chan struct{}
 			return Piece{Body: seg.body, Offset: p.offset, Size: p.size}, true, nil
 		}
 	}
-	if hint, ok := t.hintLocked(); ok && hint == at {
+	if hint, ok := t.hintLocked(); ok && (hint == at || at == place{t.open.cut.Sequence + 1, 0}) {
 		if t.begun == nil {
 			t.begun = make(chan struct{})
 		}
@@ -97,7 +99,25 @@ func (t *Track) hintLocked() (at place, ok bool) {
 	if t.open == nil || t.ended || !t.lowLatency() {
 		return place{}, false
 	}
-	return place{t.open.cut.Sequence, t.open.finished()}, true
+	n := t.open.finished()
+	if n == len(t.open.parts) && t.endsLocked() {
+		return place{t.open.cut.Sequence + 1, 0}, true
+	}
+	return place{t.open.cut.Sequence, n}, true
+}
+
+// endsLocked says whether the segment in the making is as long as the one before: then no
+// more parts of it are to be expected, and players take one that never comes badly.
+func (t *Track) endsLocked() bool {
+	n := len(t.segments)
+	if n == 0 || t.segments[n-1].init != t.open.init {
+		return false
+	}
+	slack := t.step / 2
+	if t.open.init.track.Kind == media.KindAudio {
+		slack = t.step * 3 / 2 // a unit more or less
+	}
+	return t.open.ticks+slack >= t.segments[n-1].ticks
 }
 
 // beganLocked wakes those who wait for what is hinted at.

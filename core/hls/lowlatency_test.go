@@ -25,7 +25,9 @@ func newLow(t testing.TB) *feeder {
 
 func TestLowLatencyPlaylist(t *testing.T) {
 	f := newLow(t)
-	f.write(50+13, 50) // a segment, two parts and three frames
+	f.write(50+13, 50)
+	assert.NotContains(t, f.media(), "1001.0.m4s", "with one segment players do not know what to make of parts")
+	f.write(100, 50) // three segments, two parts and three frames
 	text := f.media()
 	parts := func(sequence, n int) (b string) {
 		for i := range n {
@@ -47,12 +49,11 @@ func TestLowLatencyPlaylist(t *testing.T) {
 #EXT-X-INDEPENDENT-SEGMENTS
 #EXT-X-DISCONTINUITY
 #EXT-X-MAP:URI="abc-init0.mp4"
-#EXT-X-PROGRAM-DATE-TIME:2026-06-01T12:00:00.000Z
-` + parts(1000, 10) + `#EXTINF:2.00000,
-abc-1000.m4s
-#EXT-X-PROGRAM-DATE-TIME:2026-06-01T12:00:02.000Z
-` + parts(1001, 2) + `#EXT-X-PRELOAD-HINT:TYPE=PART,URI="abc-1001.2.m4s"
 `
+	for i := range 3 {
+		want += fmt.Sprintf("#EXT-X-PROGRAM-DATE-TIME:2026-06-01T12:00:0%d.000Z\n%s#EXTINF:2.00000,\nabc-%d.m4s\n", 2*i, parts(1000+i, 10), 1000+i)
+	}
+	want += "#EXT-X-PROGRAM-DATE-TIME:2026-06-01T12:00:06.000Z\n" + parts(1003, 2) + "#EXT-X-PRELOAD-HINT:TYPE=PART,URI=\"abc-1003.2.m4s\"\n"
 	assert.Equal(t, want, text)
 	again, _ := f.g.Media(false)
 	once, _ := f.g.Media(false)
@@ -155,12 +156,12 @@ func TestWaiting(t *testing.T) {
 // TestThousandsWait for one part, and all get the one list that is written then.
 func TestThousandsWait(t *testing.T) {
 	f := newLow(t)
-	f.write(63, 50)
+	f.write(163, 50)
 	texts := make(chan *hls.Text, 5000)
 	var wg sync.WaitGroup
 	for range cap(texts) {
 		wg.Go(func() {
-			assert.NoError(t, f.g.Wait(t.Context(), 1001, 2))
+			assert.NoError(t, f.g.Wait(t.Context(), 1003, 2))
 			text, ok := f.g.Media(false)
 			assert.True(t, ok)
 			texts <- text
@@ -169,7 +170,7 @@ func TestThousandsWait(t *testing.T) {
 	f.write(2, 50)
 	wg.Wait()
 	first := <-texts
-	assert.Contains(t, string(first.Plain), "1001.2.m4s")
+	assert.Contains(t, string(first.Plain), "1003.2.m4s")
 	for len(texts) > 0 {
 		require.Same(t, first, <-texts)
 	}
@@ -197,10 +198,10 @@ func TestDeltaUpdates(t *testing.T) {
 func TestTheHintedPart(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		f := newLow(t)
-		f.write(60, 50)
+		f.write(160, 50)
 		found := make(chan hls.Piece)
 		go func() {
-			piece, ok := f.g.Find(t.Context(), "abc-1001.2.m4s")
+			piece, ok := f.g.Find(t.Context(), "abc-1003.2.m4s")
 			assert.True(t, ok)
 			found <- piece
 		}()
@@ -220,7 +221,7 @@ func TestTheHintedPart(t *testing.T) {
 		for _, b := range append(first, rest...) {
 			read = append(read, b...)
 		}
-		assert.Equal(t, fileOf(t, f.g, "abc-1001.2.m4s"), read)
+		assert.Equal(t, fileOf(t, f.g, "abc-1003.2.m4s"), read)
 
 		f.write(4, 50)
 		// The camera goes while one waits for what will never come.
@@ -235,11 +236,11 @@ func TestTheHintedPart(t *testing.T) {
 // TestRareKeyframes: parts go on while a segment gets long.
 func TestRareKeyframes(t *testing.T) {
 	f := newLow(t)
-	f.write(250+130, 250)
+	f.write(3*250+130, 250)
 	text := f.media()
 	assert.Contains(t, text, "#EXT-X-TARGETDURATION:10\n")
-	assert.Contains(t, text, `URI="abc-1001.25.m4s"`)
-	assert.Equal(t, 2, strings.Count(text, "INDEPENDENT=YES"))
+	assert.Contains(t, text, `URI="abc-1003.25.m4s"`)
+	assert.Equal(t, 4, strings.Count(text, "INDEPENDENT=YES"))
 }
 
 // TestASlowCamerasParts are a frame each, and the list says how long they are.

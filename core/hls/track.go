@@ -31,6 +31,7 @@ type Track struct {
 	first    uint64                  // sequence of the first listed segment; never goes back. Guarded by mu.
 	target   int                     // EXT-X-TARGETDURATION, seconds. Guarded by mu.
 	part     time.Duration           // PART-TARGET. Guarded by mu.
+	step     int64                   // usual length of a sample, ticks. Guarded by mu.
 	ready    chan struct{}           // closed while there are segments. Guarded by mu.
 	rates    rates                   // guarded by mu
 	waiting  map[place]chan struct{} // closed when the place is there. Guarded by mu.
@@ -141,6 +142,7 @@ func (t *Track) grow(s *media.Sample, duration int64) {
 		t.endPart(part)
 	}
 	t.mu.Lock()
+	t.step = usual
 	part := seg.current()
 	if part == nil {
 		part = &Part{segment: seg, index: len(seg.parts), independent: s.Key, offset: seg.size(), live: newGrowing()}
@@ -229,12 +231,29 @@ func (t *Track) closePending() {
 	t.dropOldLocked()
 	t.rates.add(seg)
 	t.changedLocked()
-	if len(t.segments) == 1 {
-		close(t.ready)
-	}
+	t.readyLocked()
 	wake := t.reachedLocked()
 	t.mu.Unlock()
 	wakeAll(wake)
+}
+
+// enough is how many segments players can begin with, whatever is still being caught up
+// with. Some look into three before they play.
+const enough = 3
+
+// readyLocked says that there is something to play, once the track has come to the newest
+// segment.
+func (t *Track) readyLocked() {
+	select {
+	case <-t.ready:
+		return
+	default:
+	}
+	n := len(t.segments)
+	newest, ok := t.presentation.cuts.Newest()
+	if n >= enough || n > 0 && (!ok || t.segments[n-1].cut.Sequence+1 >= newest.Sequence) {
+		close(t.ready)
+	}
 }
 
 // giveUp takes the segment in the making back; whoever reads its parts gets what is there.

@@ -263,15 +263,15 @@ func (p *Pipeline) cutVideo(ctx context.Context, o *hlsOutput) error {
 	return nil
 }
 
-// cutAudio lays audio beside the camera's frames. It begins with the segment before the
-// one in the making, so that there is something to play at once.
+// cutAudio lays audio beside the camera's frames. It begins some segments before the one
+// in the making, so that there is something to play at once.
 func (p *Pipeline) cutAudio(ctx context.Context, o *hlsOutput) error {
 	w, err := hls.NewAudioWriter(o.track, o.audio.Track)
 	if err != nil {
 		return err
 	}
 	from := time.Now()
-	cut, ok := p.presentation.Cuts().Before(1)
+	cut, ok := p.presentation.Cuts().Beginning()
 	if ok {
 		from = cut.Begins
 	}

@@ -114,7 +114,7 @@ func (p *Pipeline) Video(s *media.Sample) {
 func (p *Pipeline) keep(s *media.Sample) {
 	const (
 		fps      = 30
-		segments = 2.5
+		segments = 4
 		most     = 600
 	)
 	if s.Track.Codec == media.H264 {

@@ -76,6 +76,8 @@ export class ScriptMethod implements Method {
       this.place ??= new PlaceKeeper(video, this.ahead);
       return;
     }
+    this.place?.close(); // the feed was begun anew, with other lengths
+    this.place = null;
     const place = this.hls.liveSyncPosition;
     if (place === null || video.paused || video.seeking || video.readyState < HTMLMediaElement.HAVE_CURRENT_DATA) return;
     const { rate, jump } = this.catchUp.step(place - video.currentTime);
