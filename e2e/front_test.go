@@ -102,11 +102,14 @@ func TestThousandsBehindNginx(t *testing.T) {
 		assert.NoError(t, err)
 		return string(body), res
 	}
-	text, res := get(f.client(1), list)
-	require.Equal(t, 200, res.StatusCode, text)
-	require.Equal(t, 2, res.ProtoMajor)
-	hint := regexp.MustCompile(`PRELOAD-HINT:TYPE=PART,URI="\S+-(\d+)\.(\d+)\.m4s"`).FindStringSubmatch(text)
-	require.NotNil(t, hint, text)
+	var hint []string
+	require.Eventually(t, func() bool { // parts are listed once there are three segments
+		text, res := get(f.client(1), list)
+		require.Equal(t, 200, res.StatusCode, text)
+		require.Equal(t, 2, res.ProtoMajor)
+		hint = regexp.MustCompile(`PRELOAD-HINT:TYPE=PART,URI="\S+-(\d+)\.(\d+)\.m4s"`).FindStringSubmatch(text)
+		return hint != nil
+	}, patience, 200*time.Millisecond)
 	sequence, err := strconv.Atoi(hint[1])
 	require.NoError(t, err)
 

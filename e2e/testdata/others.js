@@ -7,7 +7,7 @@ window.play = async (player, address) => {
     shaka.polyfill.installAll();
     const p = new shaka.Player();
     await p.attach(video);
-    p.addEventListener("error", (e) => errors.push(`${e.detail.severity}/${e.detail.code}`));
+    p.addEventListener("error", (e) => e.detail.severity > 1 && errors.push(`error ${e.detail.code}`)); // others it recovers from
     await p.load(address);
     window.others = {
       errors,
