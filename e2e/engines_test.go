@@ -43,7 +43,8 @@ func testPages(ctx context.Context, t *testing.T, tab engines.Tab, playsHLS bool
 	s := newSite(t, map[string]string{
 		"/element": page(e.Element), "/frame": page(e.Iframe), "/image": page(e.Image), "/video": page(e.Video),
 		"/still": page(strings.Replace(e.Image, "/mjpeg", "/still.jpg", 1)), "/link": page(byLink.Element),
-		"/simple": page(w.embedding(map[string][]string{"prefer": {"simple"}}).Element),
+		"/simple":    page(w.embedding(map[string][]string{"prefer": {"simple"}}).Element),
+		"/fragments": page(strings.Replace(e.Element, "<webostrum-player", `<webostrum-player by="fragments"`, 1)),
 	})
 	show := func(path, condition string) {
 		t.Helper()
@@ -52,6 +53,12 @@ func testPages(ctx context.Context, t *testing.T, tab engines.Tab, playsHLS bool
 		t.Logf("%s: as it should be", path)
 	}
 	show("/element", player+`?.state === "playing" && `+player+`.method === "hls"`)
+	const steady = ` && ` + player + `.delay > 0 && ` + player + `.delay < 2500`
+	show("/element", player+`?.method === "hls"`+steady)
+	show("/fragments", player+`?.state === "playing" && `+player+`.method === "fragments"`+steady)
+	_, err = tab.Text(ctx, `String(window.from = `+player+`.shadowRoot.querySelector("video").currentTime)`)
+	require.NoError(t, err)
+	require.NoError(t, engines.Until(ctx, tab, player+`.shadowRoot.querySelector("video").currentTime > window.from + 5`), "it goes on")
 	show("/simple", player+`?.state === "playing" && `+player+`.method === "motion-jpeg"`)
 	show("/still", imageSeen)
 	show("/image", imageSeen)

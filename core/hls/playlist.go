@@ -62,7 +62,6 @@ func (t *Text) Packed() []byte {
 type list struct {
 	version uint64
 	text    *Text
-	target  time.Duration
 }
 
 func (t *Track) changedLocked() { t.version.Add(1) }

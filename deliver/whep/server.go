@@ -85,9 +85,10 @@ func New(cfg Config) (*Server, error) {
 		return nil, err
 	}
 	s := &Server{cfg: cfg, sessions: make(map[string]*Session), caches: make(map[*hub.Hub]*sharedCache), port: udp.LocalAddr().(*net.UDPAddr).Port}
-	udpMux := webrtc.NewICEUDPMux(nil, udp)
+	socket := newBatcher(udp)
+	udpMux := webrtc.NewICEUDPMux(nil, socket)
 	tcpMux := ice.NewTCPMuxDefault(ice.TCPMuxParams{Listener: tcp, ReadBufferSize: tcpReadBuffers, WriteBufferSize: tcpWriteBuffer})
-	s.close = []func() error{udpMux.Close, tcpMux.Close, udp.Close}
+	s.close = []func() error{udpMux.Close, tcpMux.Close, socket.Close}
 	var settings webrtc.SettingEngine
 	settings.SetICEUDPMux(udpMux)
 	settings.SetICETCPMux(tcpMux)

@@ -1,0 +1,115 @@
+package whep
+
+import (
+	"net"
+	"net/netip"
+	"sync"
+	"sync/atomic"
+)
+
+const (
+	largestPacket = 1500
+	mostWaiting   = 4096 // packets; whoever writes more waits
+)
+
+// datagram is one datagram that waits to be sent.
+type datagram struct {
+	to   netip.AddrPort
+	data []byte // of buffers
+}
+
+var buffers = sync.Pool{New: func() any { b := make([]byte, largestPacket); return &b }}
+
+// batcher is a UDP socket whose datagrams leave together: while some are being sent,
+// others gather, and those for one viewer leave in one piece that the kernel cuts up.
+// Each viewer's stay in order.
+type batcher struct {
+	*net.UDPConn
+	send func(list []datagram) // sends all of it
+	done chan struct{}
+
+	mu      sync.Mutex
+	changed *sync.Cond
+	waiting []datagram // guarded by mu
+	closed  atomic.Bool
+}
+
+// newBatcher takes a socket over. Close it.
+func newBatcher(conn *net.UDPConn) *batcher {
+	b := &batcher{UDPConn: conn, done: make(chan struct{})}
+	b.changed = sync.NewCond(&b.mu)
+	b.send = newSend(conn)
+	go b.run() // ends with Close, which waits for it
+	return b
+}
+
+// WriteTo implements net.PacketConn. What goes wrong with sending is not told: datagrams
+// may be lost anyway.
+func (b *batcher) WriteTo(data []byte, to net.Addr) (int, error) {
+	udp, ok := to.(*net.UDPAddr)
+	if !ok || len(data) > largestPacket {
+		return b.UDPConn.WriteTo(data, to)
+	}
+	buf := *buffers.Get().(*[]byte)
+	p := datagram{udp.AddrPort(), buf[:copy(buf, data)]}
+	b.mu.Lock()
+	for len(b.waiting) >= mostWaiting && !b.closed.Load() {
+		b.changed.Wait()
+	}
+	if b.closed.Load() {
+		b.mu.Unlock()
+		return 0, net.ErrClosed
+	}
+	b.waiting = append(b.waiting, p)
+	first := len(b.waiting) == 1
+	b.mu.Unlock()
+	if first {
+		b.changed.Broadcast()
+	}
+	return len(data), nil
+}
+
+func (b *batcher) run() {
+	defer close(b.done)
+	var spare []datagram
+	for {
+		b.mu.Lock()
+		for len(b.waiting) == 0 && !b.closed.Load() {
+			b.changed.Wait()
+		}
+		list := b.waiting
+		b.waiting = spare[:0]
+		full := len(list) >= mostWaiting
+		b.mu.Unlock()
+		if full {
+			b.changed.Broadcast()
+		}
+		if len(list) == 0 {
+			return
+		}
+		b.send(list)
+		for i := range list {
+			whole := list[i].data[:largestPacket]
+			buffers.Put(&whole)
+			list[i] = datagram{}
+		}
+		spare = list
+	}
+}
+
+// Close sends what waits and closes the socket.
+func (b *batcher) Close() error {
+	if b.closed.Swap(true) {
+		return net.ErrClosed
+	}
+	b.changed.Broadcast()
+	<-b.done
+	return b.UDPConn.Close()
+}
+
+// sendSingly sends one datagram after the other.
+func sendSingly(conn *net.UDPConn, list []datagram) {
+	for _, p := range list {
+		_, _ = conn.WriteToUDPAddrPort(p.data, p.to) // lost, as datagrams may be
+	}
+}
