@@ -7,6 +7,9 @@ import (
 	"time"
 
 	"webostrum/browser"
+	"webostrum/client"
+	"webostrum/core/plan"
+	"webostrum/service"
 	"webostrum/sim"
 	"webostrum/testkit"
 )
@@ -23,14 +26,22 @@ const (
 // tools are functions that the measuring pages have: gather keeps how far behind the
 // picture on show is.
 const tools = `
-	window.shown = () => document.querySelector("#seen") ?? document.querySelector("webostrum-player")?.shadowRoot.querySelector("video");
+	window.shown = () => {
+		const root = document.querySelector("webostrum-player")?.shadowRoot;
+		const image = root?.querySelector("img");
+		return image && !image.hidden ? image : root?.querySelector("video");
+	};
 	window.all = [];
-	window.gather = (every) => { window.all = []; window.timer = setInterval(() => { const d = window.behind(window.shown()); if (d > 0) window.all.push(d); }, every); };
+	window.gather = (every) => {
+		window.all = [];
+		window.stalls = 0;
+		window.shown().addEventListener("waiting", () => window.stalls++); window.timer = setInterval(() => { const d = window.behind(window.shown()); if (d > 0) window.all.push(d); }, every);
+	};
 	window.at = (share) => { const s = [...window.all].sort((a, b) => a - b); return s[Math.min(s.length - 1, Math.floor(s.length * share))] ?? 0; };
-	window.join = () => {
+	window.join = (by) => {
 		document.body.innerHTML = "";
 		const player = document.createElement("webostrum-player");
-		player.setAttribute("prefer", "delay");
+		player.setAttribute("by", by);
 		player.setAttribute("feed", "` + demoFeed + `");
 		window.joined = 0;
 		const begun = performance.now();
@@ -80,65 +91,102 @@ func (t *theatre) open(query string) error {
 
 const onShow = `document.querySelector("webostrum-player")?.dataset.status === "playing"`
 
+// seen is what was measured on the screen.
+type seen struct{ median, high, stalls float64 }
+
 // measureDelay gathers delays for a while, after it has settled.
-func (t *theatre) measureDelay(ready string) (median, high float64, err error) {
+func (t *theatre) measureDelay(ready string) (s seen, err error) {
 	if err := t.page.Until(ready, playsWithin); err != nil {
-		return 0, 0, err
+		return s, err
 	}
 	time.Sleep(settleFor)
 	if err := t.page.Run(fmt.Sprintf("window.gather(%d)", delayEvery.Milliseconds())); err != nil {
-		return 0, 0, err
+		return s, err
 	}
 	time.Sleep(delayFor)
-	if median, err = t.page.Number("window.at(0.5)"); err != nil {
-		return 0, 0, err
+	for expression, into := range map[string]*float64{"window.at(0.5)": &s.median, "window.at(0.95)": &s.high, "window.stalls": &s.stalls} {
+		if *into, err = t.page.Number(expression); err != nil {
+			return s, err
+		}
 	}
-	high, err = t.page.Number("window.at(0.95)")
-	return median, high, err
+	return s, nil
 }
 
-// delays measures how old the pictures are that a browser shows.
+// way is a delivery, as it is measured.
+type way struct {
+	name     string
+	query    string
+	delivery plan.Delivery
+	settings client.Patch // of delivery; nil leaves them
+	audio    string       // of the feed
+	aim      string
+}
+
+var waysToMeasure = []way{
+	{"WebRTC", "by=webrtc", plan.WebRTC, client.Patch{"within": 0.5}, "on", "under 150 ms"},
+	{"live fragments", "by=fragments", plan.Fragments, nil, "on", "200 ms, 95th percentile 300 ms"},
+	{"live fragments, with sound", "by=fragments&audio=on", plan.Fragments, nil, "on", "–"},
+	{"Motion JPEG, transcoded", "by=motion-jpeg", plan.MotionJPEG, nil, "on", "–"},
+	{"low-latency HLS within 0.5 s, with sound", "by=hls", plan.HLS, nil, "on", "500 ms"},
+	{"low-latency HLS within 0.5 s", "by=hls", plan.HLS, nil, "off", "500 ms"},
+	{"low-latency HLS within 2 s", "by=hls", plan.HLS, client.Patch{"within": 2}, "on", "under 2 s"},
+	{"HLS with segments of 1 s, as plain players", "by=hls-plain", plan.HLS, client.Patch{"within": 10, "segmentSeconds": 1}, "on", "–"},
+}
+
+// delays measures how old the pictures are that a browser shows, beside what the plan has
+// said.
 func delays() ([]result, error) {
 	t, end, err := openTheatre()
 	if err != nil {
 		return nil, err
 	}
 	defer end()
-	const frame = 1000.0 / 25
-	var results []result
-	add := func(what string, median, high, unavoidable float64, parts, aim string) {
-		results = append(results, result{
-			"delay in Chromium from the pixels, 720p25: " + what, fmt.Sprintf("%.0f ms, 95th percentile %.0f ms", median, high),
-			fmt.Sprintf("%.0f ms that cannot be avoided: %s", unavoidable, parts), fmt.Sprintf("%.1f", median/unavoidable), aim,
-		})
-	}
-	if err := t.open("?prefer=delay"); err != nil {
-		return nil, err
-	}
-	m, h, err := t.measureDelay(onShow)
+	local, err := service.ReadLocal(t.demo.Data)
 	if err != nil {
 		return nil, err
 	}
-	add("WebRTC", m, h, frame/2+8, "half a frame until it is shown, coding", "under 150 ms")
-	if err := t.open(""); err != nil {
-		return nil, err
+	c, ctx := client.New(local.Address, local.Token), context.Background()
+	var results []result
+	for _, w := range waysToMeasure {
+		change := client.Patch{"audio": client.Patch{"mode": w.audio, "hls": w.audio}}
+		if w.settings != nil {
+			change["delivery"] = w.settings
+		}
+		if _, err := c.EditFeed(ctx, demoFeed, change); err != nil {
+			return nil, err
+		}
+		time.Sleep(settleFor + 5*time.Second) // a list of some segments
+		if err := t.open("?" + w.query); err != nil {
+			return nil, err
+		}
+		s, err := t.measureDelay(onShow)
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", w.name, err)
+		}
+		expected, err := expectedDelay(ctx, c, w.delivery)
+		if err != nil {
+			return nil, err
+		}
+		results = append(results, result{
+			"delay in Chromium from the pixels, 720p25: " + w.name, fmt.Sprintf("%.0f ms, 95th percentile %.0f ms, %.0f stalls in a minute", s.median, s.high, s.stalls),
+			fmt.Sprintf("%.0f ms expected by the plan", expected), fmt.Sprintf("%.2f", s.median/expected), w.aim,
+		})
 	}
-	if err := t.page.Run(`document.body.innerHTML = "<img id=seen>"; document.querySelector("#seen").src = "/media/` + demoFeed + `/mjpeg";`); err != nil {
-		return nil, err
-	}
-	if m, h, err = t.measureDelay("window.shown().naturalWidth > 0"); err != nil {
-		return nil, err
-	}
-	add("Motion JPEG, transcoded", m, h, frame/2+16, "half a frame, coding, coding again", "–")
-	if err := t.open(""); err != nil {
-		return nil, err
-	}
-	if m, h, err = t.measureDelay(onShow); err != nil {
-		return nil, err
-	}
-	const segment = 2000
-	add("HLS, segments of 2 s", m, h, 3*segment, "three segments of hold-back", "–")
 	return results, nil
+}
+
+// expectedDelay is what the plan says of a delivery, milliseconds.
+func expectedDelay(ctx context.Context, c *client.Client, d plan.Delivery) (float64, error) {
+	p, err := c.Plan(ctx, demoFeed, client.PlanQuery{})
+	if err != nil {
+		return 0, err
+	}
+	for _, o := range p.Deliveries {
+		if o.Delivery == string(d) {
+			return 1000 * o.Seconds, nil
+		}
+	}
+	return 0, fmt.Errorf("the plan says nothing of %s", d)
 }
 
 // joining measures the time from asking to the first picture.
@@ -154,32 +202,44 @@ func joining() ([]result, error) {
 			return nil, err
 		}
 		time.Sleep(settleFor + keys)
-		if err := t.open("?prefer=delay"); err != nil {
-			return nil, err
-		}
-		if err := t.page.Until(onShow, playsWithin); err != nil {
-			return nil, err
-		}
-		var all []float64
-		for n := range joins {
-			time.Sleep(time.Duration(n*37%20) * 100 * time.Millisecond) // moments that have nothing to do with keyframes
-			if err := t.page.Run("window.join()"); err != nil {
-				return nil, err
-			}
-			if err := t.page.Until("window.joined > 0", playsWithin); err != nil {
-				return nil, err
-			}
-			took, err := t.page.Number("window.joined")
+		for _, by := range []string{"webrtc", "hls"} {
+			r, err := t.joinBy(by, keys)
 			if err != nil {
 				return nil, err
 			}
-			all = append(all, took)
+			results = append(results, r)
 		}
-		m := median(all)
-		results = append(results, result{
-			fmt.Sprintf("from asking to the first picture, WebRTC, a keyframe every %s", keys),
-			fmt.Sprintf("%.0f ms", m), fmt.Sprintf("%.0f ms to the next keyframe", float64(keys.Milliseconds())/2), fmt.Sprintf("%.2f", m/float64(keys.Milliseconds()/2)), "under 300 ms",
-		})
 	}
 	return results, nil
+}
+
+// joinBy measures the first picture of a delivery.
+func (t *theatre) joinBy(by string, keys time.Duration) (result, error) {
+	if err := t.open("?by=" + by); err != nil {
+		return result{}, err
+	}
+	if err := t.page.Until(onShow, playsWithin); err != nil {
+		return result{}, err
+	}
+	var all []float64
+	for n := range joins {
+		time.Sleep(time.Duration(n*37%20) * 100 * time.Millisecond) // moments that have nothing to do with keyframes
+		if err := t.page.Run(fmt.Sprintf("window.join(%q)", by)); err != nil {
+			return result{}, err
+		}
+		if err := t.page.Until("window.joined > 0", playsWithin); err != nil {
+			return result{}, err
+		}
+		took, err := t.page.Number("window.joined")
+		if err != nil {
+			return result{}, err
+		}
+		all = append(all, took)
+	}
+	m, wait := median(all), float64(keys.Milliseconds())/2
+	aim := map[string]string{"webrtc": "under 300 ms", "hls": "under 1 s"}[by]
+	return result{
+		fmt.Sprintf("from asking to the first picture, %s, a keyframe every %s", map[string]string{"webrtc": "WebRTC", "hls": "HLS within 2 s"}[by], keys),
+		fmt.Sprintf("%.0f ms", m), fmt.Sprintf("%.0f ms to the next keyframe", wait), fmt.Sprintf("%.2f", m/wait), aim,
+	}, nil
 }

@@ -23,6 +23,7 @@ func main() {
 	source := flag.Bool("source", false, "be the source of bytes (for the program itself)")
 	drainFrom := flag.String("drain", "", "be the viewers of an address (for the program itself)")
 	receiveFrom := flag.String("receive", "", "be the WebRTC viewers of an address (for the program itself)")
+	reloadFrom := flag.String("reload", "", "be the players that wait for the next part at an address (for the program itself)")
 	viewers := flag.Int("viewers", 0, "how many")
 	only := flag.String("only", "", "run only what holds this in its name, and write nothing")
 	flag.Parse()
@@ -32,6 +33,8 @@ func main() {
 		err = serveSource()
 	case *drainFrom != "":
 		err = drain(*drainFrom, *viewers)
+	case *reloadFrom != "":
+		err = reload(*reloadFrom, *viewers)
 	case *receiveFrom != "":
 		err = receive(*receiveFrom, *viewers)
 	default:
@@ -50,7 +53,7 @@ func run(only string) error {
 	}{
 		{"intake", intake}, {"serving", serving}, {"memory", memory}, {"hub", publishing},
 		{"viewers", viewing}, {"transcoding", transcoding}, {"flat", flat},
-		{"delay", delays}, {"joining", joining}, {"peers", peering}, {"lip sync", lipSync},
+		{"reloads", reloading}, {"delay", delays}, {"joining", joining}, {"peers", peering}, {"lip sync", lipSync},
 		{"links", checkingLinks}, {"script", scriptToFrame}, {"wall", wall},
 	}
 	var all []result

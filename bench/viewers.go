@@ -80,12 +80,15 @@ type crowd struct {
 	out   *bufio.Reader
 }
 
-func gather(address string, n int) (*crowd, error) {
+func gather(address string, n int) (*crowd, error) { return gatherAs("drain", address, n) }
+
+// gatherAs begins a process of so many viewers of a kind.
+func gatherAs(kind, address string, n int) (*crowd, error) {
 	self, err := os.Executable()
 	if err != nil {
 		return nil, err
 	}
-	c := &crowd{cmd: exec.Command(self, "-drain", address, "-viewers", strconv.Itoa(n))}
+	c := &crowd{cmd: exec.Command(self, "-"+kind, address, "-viewers", strconv.Itoa(n))}
 	if c.stdin, err = c.cmd.StdinPipe(); err != nil {
 		return nil, err
 	}
