@@ -1,14 +1,19 @@
 package e2e
 
 import (
+	"context"
 	"fmt"
+	"io"
+	"net/http"
 	"os"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"webostrum/apitypes"
+	"webostrum/testkit"
 )
 
 // ladder is a feed that everybody may watch, with one smaller rendition.
@@ -42,6 +47,17 @@ func TestPlayersOfOthers(t *testing.T) {
 		pages[name] = string(script)
 	}
 	s := newSite(t, pages)
+	ctx, cancel := context.WithTimeout(t.Context(), patience)
+	defer cancel()
+	require.NoError(t, testkit.Eventually(ctx, func() bool { // Shaka looks into three segments before it plays
+		res, err := http.Get(w.url("/media/" + feed + "/hls/original/list.m3u8"))
+		if err != nil {
+			return false
+		}
+		defer func() { _ = res.Body.Close() }()
+		list, err := io.ReadAll(res.Body)
+		return err == nil && strings.Count(string(list), "#EXTINF") >= 4
+	}))
 	for _, tt := range []struct{ name, player, path string }{
 		{"Shaka, HLS", "shaka", "hls/index.m3u8"}, {"Shaka, DASH", "shaka", "dash.mpd"}, {"Video.js, HLS", "videojs", "hls/index.m3u8"},
 	} {

@@ -26,7 +26,7 @@ func newLow(t testing.TB) *feeder {
 func TestLowLatencyPlaylist(t *testing.T) {
 	f := newLow(t)
 	f.write(50+13, 50)
-	assert.NotContains(t, f.media(), "1001.0.m4s", "with one segment players do not know what to make of parts")
+	assert.Contains(t, f.media(), "1001.0.m4s", "from the first segment on")
 	f.write(100, 50) // three segments, two parts and three frames
 	text := f.media()
 	parts := func(sequence, n int) (b string) {

@@ -128,7 +128,7 @@ func (t *Track) writeLocked(skip bool, reports string) string {
 		}
 		fmt.Fprintf(&b, "#EXTINF:%.5f,\n%s\n", seg.duration().Seconds(), seg.name)
 	}
-	if t.lowLatency() && len(listed) >= enough { // some players take a segment in the making for a whole one where there are few
+	if t.lowLatency() {
 		if t.open != nil && t.open.finished() > 0 {
 			t.open.head(&b, init)
 			t.open.writeParts(&b)

@@ -20,7 +20,7 @@ import (
 
 const (
 	width, height = 1280, 800
-	patience      = 30 * time.Second
+	patience      = 90 * time.Second
 	settle        = 700 * time.Millisecond // transitions
 )
 
@@ -175,11 +175,6 @@ const (
 )
 
 func (s *shooter) pages() error {
-	if s.wanted("sign-in") {
-		if err := s.shoot("sign-in", "/", `document.querySelector("input[type=password]")`); err != nil {
-			return err
-		}
-	}
 	if err := s.page.Open(s.demo.Enter); err != nil {
 		return err
 	}
@@ -205,9 +200,13 @@ func (s *shooter) pages() error {
 			return s.shoot("winch-room", "/feeds/winch-room", playing+" && "+made, wait(8*time.Second))
 		},
 		func() error {
-			measured := `[...document.querySelectorAll("[data-way]")].filter((t) => /from the pixels.*a second/.test(t.textContent)).length === 3`
+			measured := `[...document.querySelectorAll("[data-way]")].filter((t) => /from the pixels.*a second/.test(t.textContent)).length === 5`
 			record := func() error { return s.page.Press("Record a minute") }
 			return s.shoot("compare", "/feeds/lower-station/compare", measured+` && document.body.textContent.includes("Record a minute")`, record, wait(65*time.Second))
+		},
+		func() error {
+			measure := func() error { return s.page.Press("Measure here") }
+			return s.shoot("plan", "/feeds/lower-station/plan", `document.querySelectorAll("[data-measured]:not([data-measured=''])").length === 4`, measure)
 		},
 		func() error { return s.shoot("add", "/", reported, s.fillAdd) },
 		func() error {
@@ -223,7 +222,6 @@ func (s *shooter) pages() error {
 			return s.shoot("audience", "/feeds/winch-room", `document.querySelector("[role=radiogroup]")`, open)
 		},
 		func() error { return s.shoot("people", "/people", `document.querySelectorAll("li").length > 4`) },
-		func() error { return s.shoot("events", "/events", `document.querySelectorAll("li time").length > 2`) },
 		s.page.Phone,
 		func() error { return s.shoot("feed-phone-dark", "/feeds/lower-station", playing) },
 	}
