@@ -69,7 +69,7 @@ func TestPlayersOfOthers(t *testing.T) {
 			moves := func(why string) {
 				t.Helper()
 				require.NoError(t, tab.Run(`window.from = `+seenTo))
-				err := tab.Until(seenTo+` > window.from + 1.5`, patience)
+				err := tab.Until(`(window.others?.nudge?.(), `+seenTo+` > window.from + 1.5)`, patience) // as pages do that want what is live
 				failed, _ := tab.Text(`String(window.failed ?? "") + " " + (window.others?.errors ?? []).join("; ")`)
 				require.NoError(t, err, "%s: %s", why, failed)
 			}

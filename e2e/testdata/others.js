@@ -11,6 +11,7 @@ window.play = async (player, address) => {
     await p.load(address);
     window.others = {
       errors,
+      nudge: () => video.readyState < 3 && p.goToLive(),
       select(height) {
         p.configure({ abr: { enabled: false } });
         p.selectVariantTrack(p.getVariantTracks().find((t) => t.height === height), true);

@@ -40,6 +40,7 @@ export class ScriptMethod implements Method {
   private readonly hls: Hls;
   private readonly catchUp = new CatchUp();
   private readonly timer: ReturnType<typeof setInterval>;
+  private chosen: string | null = null; // rendition, by the viewer
   private place: PlaceKeeper | null = null; // with low latency
   private repaired = 0;
 
@@ -72,6 +73,7 @@ export class ScriptMethod implements Method {
   /** Keeps the place: by what is in store where there are parts, by the list where there are none. */
   private keepUp(): void {
     const { video } = this;
+    this.insist();
     if (this.ahead !== null && this.hls.latestLevelDetails?.partList) {
       this.place ??= new PlaceKeeper(video, this.ahead);
       return;
@@ -105,10 +107,22 @@ export class ScriptMethod implements Method {
   }
 
   select(rendition: string | null): boolean {
-    const at = rendition === null ? -1 : this.hls.levels.findIndex((l) => nameOf(l) === rendition);
+    const at = this.levelOf(rendition);
     if (rendition !== null && at < 0) return false;
+    this.chosen = rendition;
     this.hls.nextLevel = at;
     return true;
+  }
+
+  private levelOf(rendition: string | null): number {
+    return rendition === null ? -1 : this.hls.levels.findIndex((l) => nameOf(l) === rendition);
+  }
+
+  /** The library goes on with another level when one was slow in coming, and stays there. */
+  private insist(): void {
+    if (this.chosen === null) return;
+    const at = this.levelOf(this.chosen);
+    if (at >= 0 && this.hls.currentLevel !== at && this.hls.nextLevel !== at) this.hls.nextLevel = at;
   }
 
   playing(): string | null {
