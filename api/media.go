@@ -128,7 +128,7 @@ func (a *API) serveHLS(w http.ResponseWriter, r *http.Request, name string, m ad
 	if m.link != nil {
 		h.SegmentAge = linkSegmentAge
 	}
-	if !strings.HasSuffix(file, ".mp4") { // it may be waited for
+	if mayWait(file) {
 		ctx, cancel := context.WithCancel(r.Context())
 		defer cancel()
 		defer a.grants.add(m.until(), func() bool { return a.still(m, r) }, cancel)()
@@ -142,6 +142,12 @@ func (a *API) serveHLS(w http.ResponseWriter, r *http.Request, name string, m ad
 }
 
 const dashName = "dash.mpd"
+
+// mayWait says whether an answer may be waited for: a list, a part, or a segment by number.
+func mayWait(file string) bool {
+	name := file[strings.LastIndex(file, "/")+1:]
+	return !strings.HasSuffix(name, ".mp4") && (!strings.HasSuffix(name, ".m4s") || hls.IsAlias(name) || strings.Count(name, ".") > 1)
+}
 
 // linkSegmentAge is how long a cache may keep segments behind a link: when the link ends,
 // it goes on giving them to whoever has their addresses for as long.

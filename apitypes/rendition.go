@@ -7,7 +7,7 @@ type NewRendition struct {
 	Size            string  `json:"size,omitempty" maxLength:"20" doc:"Such as 640x360, 640x or x360 (the other side follows), 1/2 or 50%; empty is the camera's" example:"640x360"`
 	FrameRate       float64 `json:"frameRate,omitempty" minimum:"0" maximum:"120" doc:"Frames a second at most; 0 is all"`
 	BitRate         int     `json:"bitRate,omitempty" minimum:"0" maximum:"100000000" doc:"H264: bits a second; 0 is what suits the size"`
-	KeyframeSeconds float64 `json:"keyframeSeconds,omitempty" minimum:"0" maximum:"600" doc:"H264: from one keyframe to the next; 0 is the wanted length of a segment"`
+	KeyframeSeconds float64 `json:"keyframeSeconds,omitempty" minimum:"0" maximum:"600" doc:"H264: from one keyframe to the next at most; 0 is where segments begin"`
 	Profile         string  `json:"profile,omitempty" enum:"baseline,main" doc:"H264: baseline for every player, main for a tenth fewer bits; baseline when left out"`
 	Quality         int     `json:"quality,omitempty" minimum:"0" maximum:"100" doc:"JPEG: 1 to 100; 0 is 80"`
 	Text            string  `json:"text,omitempty" maxLength:"200" doc:"Drawn on the picture; {date}, {time} and {place} stand for what they say" example:"{place}  {date} {time}"`

@@ -56,6 +56,10 @@ type Request struct {
 	// KeyframesOnly is for stills: only frames are looked at that can be decoded by
 	// themselves.
 	KeyframesOnly bool
+
+	// Whole is for segments: what is made begins some segments back, so that there are
+	// whole ones at once. It makes no other output of it.
+	Whole bool `json:"-"`
 }
 
 // Key tells requests apart: those with the same key are for the same output.
@@ -124,6 +128,9 @@ func (t *transcoder) use(r Request, most int, bounds hub.Config) (*Output, error
 		}
 		o = &Output{transcoder: t, request: r, hub: hub.New(bounds)}
 		t.outputs[key] = o
+	}
+	if r.Whole {
+		o.request.Whole = true
 	}
 	o.users++
 	t.supervisor.kicked()

@@ -2,6 +2,7 @@ package transcode
 
 import (
 	"context"
+	"slices"
 	"time"
 
 	"webostrum/core/h264"
@@ -48,6 +49,7 @@ type video struct {
 	last     *media.Sample // handed over
 	arrived  time.Time     // when it was
 	lastAt   time.Time     // when it, or its repetition, was
+	back     bool          // segments are made of what was added
 	catching bool          // frames are read that are not new any more, to make segments whole
 	cut      uint64        // media sequence number of the newest segment
 }
@@ -66,7 +68,16 @@ func (v *video) wanted(list []*Output) {
 	v.reader.Close()
 	v.reader = v.t.cfg.Source.NewReader()
 	v.again = true
-	v.goBack()
+	if v.whole(list) {
+		v.goBack()
+	}
+}
+
+// whole says whether segments are made of any output.
+func (v *video) whole(list []*Output) bool {
+	v.t.mu.Lock()
+	defer v.t.mu.Unlock()
+	return slices.ContainsFunc(list, func(o *Output) bool { return o.request.Whole })
 }
 
 // read passes over a frame that can be decoded by itself when a newer one is there.
@@ -91,6 +102,9 @@ func (v *video) begin(s *media.Sample) error {
 
 func (v *video) bind(o *Output, number uint32) (*binding, error) {
 	source := v.first
+	v.t.mu.Lock()
+	v.back = v.back || o.request.Whole
+	v.t.mu.Unlock()
 	encoding, note := o.request.Resolve(source.Track.Width, source.Track.Height)
 	v.t.mu.Lock()
 	o.encoding, o.note = encoding, note
@@ -106,11 +120,14 @@ func (v *video) bind(o *Output, number uint32) (*binding, error) {
 func (v *video) bound() error {
 	switch {
 	case v.last == nil:
+		v.back = false // it has only begun to read
 		return nil
 	case v.last.Track.Codec == media.JPEG:
 		return v.send(v.last, false)
 	}
-	v.goBack()
+	if v.back {
+		v.goBack()
+	}
 	return nil
 }
 
@@ -127,7 +144,7 @@ func (v *video) goBack() {
 	}
 	v.reader.Close()
 	v.reader = v.t.cfg.Source.NewReaderAt(from.With)
-	v.again, v.catching, v.cut = true, true, 0
+	v.again, v.catching, v.cut, v.back = true, true, 0, false
 }
 
 // frames makes samples of the coded frames of one binding.

@@ -94,6 +94,9 @@ func (h *Handler) ServeFile(w http.ResponseWriter, r *http.Request, f Feed, name
 	}
 }
 
+// IsAlias says whether a name is of a segment by its number, which is waited for.
+func IsAlias(name string) bool { return hls.IsAlias(name) }
+
 // allowed answers what is not GET or HEAD.
 func allowed(w http.ResponseWriter, r *http.Request) bool {
 	if r.Method == http.MethodGet || r.Method == http.MethodHead {

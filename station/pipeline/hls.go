@@ -108,6 +108,7 @@ func (p *Pipeline) open(name string, codec media.Codec) (*hls.Track, error) {
 		if err != nil {
 			return nil, err
 		}
+		r.Whole = true
 		if o.video, err = p.use(r); err != nil {
 			return nil, err
 		}

@@ -1435,7 +1435,7 @@ export interface components {
             frameRate?: number;
             /**
              * Format: double
-             * @description H264: from one keyframe to the next; 0 is the wanted length of a segment
+             * @description H264: from one keyframe to the next at most; 0 is where segments begin
              */
             keyframeSeconds?: number;
             /**
@@ -1800,7 +1800,7 @@ export interface components {
             frameRate?: number;
             /**
              * Format: double
-             * @description H264: from one keyframe to the next; 0 is the wanted length of a segment
+             * @description H264: from one keyframe to the next at most; 0 is where segments begin
              */
             keyframeSeconds?: number;
             /**
