@@ -92,13 +92,21 @@ func (f *feed) fill(t *testing.T) {
 
 func ask(t *testing.T, h *deliver.Handler, f *feed, method, name string, headers ...string) *http.Response {
 	t.Helper()
-	r := httptest.NewRequest(method, "/media/gate/hls/"+name, nil)
+	query := ""
+	if n := len(headers); n%2 == 1 { // the last is the query
+		query = headers[n-1]
+	}
+	r := httptest.NewRequest(method, "/media/gate/hls/"+name+query, nil)
 	for i := 0; i+1 < len(headers); i += 2 {
 		r.Header.Set(headers[i], headers[i+1])
 	}
 	w := httptest.NewRecorder()
 	h.ServeFile(w, r, f, name)
 	return w.Result()
+}
+
+func handlerOf(h *deliver.Handler, f *feed) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { h.ServeFile(w, r, f, r.URL.Path[1:]) })
 }
 
 func body(t *testing.T, r *http.Response) []byte {
