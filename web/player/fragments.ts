@@ -1,5 +1,6 @@
 // Live fragments: one answer that never ends, given to Media Source Extensions as it
 // comes. A frame behind, over nothing but the HTTP port.
+import { reason } from "./answer";
 import { BoxReader, type Reference } from "./boxes";
 import { PlaceKeeper } from "./keeper";
 import type { Method, MethodEvents } from "./method";
@@ -51,7 +52,7 @@ export class FragmentsMethod implements Method {
     const timer = setTimeout(() => this.abort.abort(), answerWithin);
     try {
       const answer = await fetch(this.address, { cache: "no-store", signal: this.abort.signal });
-      if (!answer.ok || !answer.body) throw new Error(await reason(answer));
+      if (!answer.ok || !answer.body) throw new Error(await reason(answer, "the request for live fragments"));
       await this.attach(answer.headers.get("Content-Type") ?? "");
       void this.read(answer.body.getReader());
     } catch (e) {
@@ -166,14 +167,4 @@ function join(pieces: Uint8Array<ArrayBuffer>[]): Uint8Array<ArrayBuffer> {
     at += p.length;
   }
   return all;
-}
-
-async function reason(answer: Response): Promise<string> {
-  try {
-    const { detail } = (await answer.json()) as { detail?: string };
-    if (detail) return detail;
-  } catch {
-    // not ours
-  }
-  return `live fragments were answered ${answer.status}`;
 }

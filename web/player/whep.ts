@@ -1,4 +1,5 @@
 // WebRTC, opened by WHEP: one offer, one answer.
+import { reason } from "./answer";
 import { LipSync } from "./lipsync";
 import type { Method, MethodEvents } from "./method";
 
@@ -75,7 +76,7 @@ export class WhepMethod implements Method {
         body: this.pc.localDescription?.sdp,
         signal: this.abort.signal,
       });
-      if (!answer.ok) throw new Error(await reason(answer));
+      if (!answer.ok) throw new Error(await reason(answer, "WebRTC"));
       this.session = new URL(answer.headers.get("Location") ?? "", answer.url).href;
       await this.pc.setRemoteDescription({ type: "answer", sdp: await answer.text() });
     } catch (e) {
@@ -174,14 +175,4 @@ export async function bringsPictures(url: string, iceServers: RTCIceServer[]): P
   } finally {
     method.close();
   }
-}
-
-async function reason(answer: Response): Promise<string> {
-  try {
-    const { detail } = (await answer.json()) as { detail?: string };
-    if (detail) return detail;
-  } catch {
-    // not ours
-  }
-  return `WebRTC was answered ${answer.status}`;
 }
