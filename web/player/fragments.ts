@@ -10,8 +10,6 @@ const keptBehind = 10; // seconds
 const tidyAt = 20;
 const answerWithin = 12_000;
 
-/** Apple's engine gets unsteady with less in store. */
-const leastInWebKit = 0.8;
 /** Without audio, which is decoded in larger units, less will do. */
 const leastSilent = 0.1;
 
@@ -43,8 +41,7 @@ export class FragmentsMethod implements Method {
     readonly audio: boolean,
     ahead: number,
   ) {
-    const webkit = navigator.vendor.startsWith("Apple");
-    this.place = new PlaceKeeper(video, webkit ? Math.max(ahead, leastInWebKit) : audio ? ahead : Math.min(ahead, leastSilent));
+    this.place = new PlaceKeeper(video, audio ? ahead : Math.min(ahead, leastSilent));
   }
 
   /** Opens the answer. It throws when there is none. */

@@ -68,9 +68,13 @@ export function aheadOf(video: HTMLVideoElement): number {
   return 0;
 }
 
+/** Apple's engine gets unsteady with less in store, and with a rate that changes (WebKitGTK 2.50). */
+const leastInWebKit = 0.8;
+
 /** Keeps a video at its place until it is closed. */
 export class PlaceKeeper {
   readonly keeper: Keeper;
+  private readonly webkit = navigator.vendor.startsWith("Apple");
   private readonly timer: ReturnType<typeof setInterval>;
   private began = false;
   private readonly onWaiting = () => {
@@ -81,7 +85,7 @@ export class PlaceKeeper {
     private readonly video: HTMLVideoElement,
     wanted: number,
   ) {
-    this.keeper = new Keeper(wanted);
+    this.keeper = new Keeper(this.webkit ? Math.max(wanted, leastInWebKit) : wanted);
     this.timer = setInterval(() => this.look(), lookEvery);
     video.addEventListener("waiting", this.onWaiting);
   }
@@ -92,7 +96,7 @@ export class PlaceKeeper {
     this.skipGap();
     this.began ||= video.readyState >= HTMLMediaElement.HAVE_FUTURE_DATA;
     const { rate, jump } = this.keeper.step(aheadOf(video));
-    if (video.playbackRate !== rate) video.playbackRate = rate;
+    if (!this.webkit && video.playbackRate !== rate) video.playbackRate = rate;
     if (jump !== null) video.currentTime += jump;
   }
 
