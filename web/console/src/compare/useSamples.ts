@@ -25,8 +25,8 @@ export function useSamples(box: React.RefObject<HTMLElement | null>, feed: strin
       if (ended || !pen) return;
       const clocks = forEach(() => new ClockReader(read, pen));
       timer = setInterval(() => {
-        const now = Date.now() + offset.current;
-        const seen = ways.map(({ way }) => ({ way, sample: look(box.current, way, now, clocks[way]) }));
+        // Each look has a time of its own: reading a clock takes as long as a picture is new.
+        const seen = ways.map(({ way }) => ({ way, sample: look(box.current, way, Date.now() + offset.current, clocks[way]) }));
         setSamples((before) => {
           const next = { ...before };
           for (const { way, sample } of seen) next[way] = [...before[way], sample].slice(-kept);
