@@ -190,16 +190,7 @@ func (t *Track) withPartsLocked(listed []*Segment) int {
 	if !t.lowLatency() {
 		return len(listed)
 	}
-	var behind time.Duration
-	if t.open != nil {
-		behind = t.open.duration()
-	}
-	i := len(listed)
-	for i > 0 && behind < partTargets*time.Duration(t.target)*time.Second {
-		i--
-		behind += listed[i].duration()
-	}
-	return i
+	return t.nearLocked(listed, partTargets)
 }
 
 // skippedLocked is how many listed segments a delta update leaves out: those further from
@@ -208,12 +199,18 @@ func (t *Track) skippedLocked(listed []*Segment) int {
 	if !t.lowLatency() {
 		return 0
 	}
+	return t.nearLocked(listed, skipTargets)
+}
+
+// nearLocked is from which listed segment on they end less than so many target durations
+// before the end.
+func (t *Track) nearLocked(listed []*Segment, targets int) int {
 	var behind time.Duration
 	if t.open != nil {
 		behind = t.open.duration()
 	}
 	n := len(listed)
-	for n > 0 && behind < skipTargets*time.Duration(t.target)*time.Second {
+	for n > 0 && behind < time.Duration(targets*t.target)*time.Second {
 		n--
 		behind += listed[n].duration()
 	}

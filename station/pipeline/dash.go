@@ -5,7 +5,6 @@ import (
 	"time"
 
 	"webostrum/core/dash"
-	"webostrum/core/fault"
 	"webostrum/core/hls"
 	"webostrum/core/media"
 	"webostrum/core/plan"
@@ -15,17 +14,9 @@ import (
 // DASH returns the manifest for DASH players once there is something to play; clock is
 // the address of the service's clock. Errors are as in Track.
 func (p *Pipeline) DASH(ctx context.Context, clock string) ([]byte, time.Duration, error) {
-	lead, err := p.lead(ctx, "")
+	track, first, err := p.first(ctx, "")
 	if err != nil {
 		return nil, 0, err
-	}
-	track, err := p.Track(ctx, lead)
-	if err != nil {
-		return nil, 0, err
-	}
-	first, ok := track.Measured()
-	if !ok {
-		return nil, 0, fault.New(fault.FeedNotReady, nil, "The playlist has just gone.")
 	}
 	target := track.Target()
 	m := dash.Manifest{Published: time.Now(), Update: target / 2, Delay: dashTargets * target, Clock: clock}

@@ -19,23 +19,32 @@ import (
 // renditions; of a named rendition that alone. Renditions are made when a player asks for
 // their own lists. Errors are as in Track.
 func (p *Pipeline) Multivariant(ctx context.Context, name string) (*hls.Text, time.Duration, error) {
-	lead, err := p.lead(ctx, name)
+	track, first, err := p.first(ctx, name)
 	if err != nil {
 		return nil, 0, err
-	}
-	track, err := p.Track(ctx, lead)
-	if err != nil {
-		return nil, 0, err
-	}
-	first, ok := track.Measured()
-	if !ok {
-		return nil, 0, fault.New(fault.FeedNotReady, nil, "The playlist has just gone.")
 	}
 	variants := []hls.Variant{first}
 	if name == "" {
 		variants = append(variants, p.ladder(first)...)
 	}
 	return hls.Multivariant(variants, p.audioVariant()), track.Target(), nil
+}
+
+// first is the track that players begin with, and what it turned out to be.
+func (p *Pipeline) first(ctx context.Context, name string) (*hls.Track, hls.Variant, error) {
+	lead, err := p.lead(ctx, name)
+	if err != nil {
+		return nil, hls.Variant{}, err
+	}
+	track, err := p.Track(ctx, lead)
+	if err != nil {
+		return nil, hls.Variant{}, err
+	}
+	v, ok := track.Measured()
+	if !ok {
+		return nil, v, fault.New(fault.FeedNotReady, nil, "The playlist has just gone.")
+	}
+	return track, v, nil
 }
 
 // lead is the rendition that players begin with.
