@@ -129,9 +129,10 @@ func (a *API) serveHLS(w http.ResponseWriter, r *http.Request, name string, m ad
 		h.SegmentAge = linkSegmentAge
 	}
 	if mayWait(file) {
+		asked := r // r becomes another one below, while the grants are looked after
 		ctx, cancel := context.WithCancel(r.Context())
 		defer cancel()
-		defer a.grants.add(m.until(), func() bool { return a.still(m, r) }, cancel)()
+		defer a.grants.add(m.until(), func() bool { return a.still(m, asked) }, cancel)()
 		r = r.WithContext(ctx)
 	}
 	if file == dashName {
