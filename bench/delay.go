@@ -223,7 +223,7 @@ func (t *theatre) joinBy(by string, keys time.Duration) (result, error) {
 	}
 	var all []float64
 	for n := range joins {
-		time.Sleep(time.Duration(n*37%20) * 100 * time.Millisecond) // moments that have nothing to do with keyframes
+		time.Sleep(time.Duration(n*37%20) * 100 * time.Millisecond) // whatever the keyframes do
 		if err := t.page.Run(fmt.Sprintf("window.join(%q)", by)); err != nil {
 			return result{}, err
 		}

@@ -7,11 +7,9 @@ import (
 	"webostrum/core/media"
 )
 
-const (
-	// Audio that was taken so much later than the newest picture comes from a clock
-	// that has jumped. It would push all after it away.
-	audioAhead = 2 * time.Second
-)
+// Audio that was taken so much later than the newest picture comes from a clock that has
+// jumped. It would push all after it away.
+const audioAhead = 2 * time.Second
 
 // AudioWriter lays audio beside the camera's frames and writes it to a track. It is for
 // one goroutine.

@@ -61,9 +61,8 @@ func newCuts(wanted time.Duration, start time.Time) *Cuts {
 	return &Cuts{wanted: wanted, next: 2 * uint64(max(start.Unix(), 0)), broken: true}
 }
 
-// Observe takes the camera's next frame in decoding order. It says whether a segment
-// begins with it.
-func (c *Cuts) Observe(s *media.Sample) (begins bool) {
+// Observe takes the camera's next frame in decoding order.
+func (c *Cuts) Observe(s *media.Sample) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	defer func() { c.last = s }()
@@ -78,16 +77,12 @@ func (c *Cuts) Observe(s *media.Sample) (begins bool) {
 			c.recent = append(c.recent[max(0, len(c.recent)-gapMemory+1):], step)
 		}
 	}
-	if s.Track.Codec == media.JPEG && !c.broken {
-		before := c.next
+	switch {
+	case s.Track.Codec == media.JPEG && !c.broken:
 		c.extendLocked(s.PTS)
-		return c.next != before
+	case s.Key && (c.broken || c.longEnoughLocked(s)):
+		c.addLocked(s.Epoch, s.PTS, s.Captured)
 	}
-	if !s.Key || !c.broken && !c.longEnoughLocked(s) {
-		return false
-	}
-	c.addLocked(s.Epoch, s.PTS, s.Captured)
-	return true
 }
 
 func (c *Cuts) longEnoughLocked(s *media.Sample) bool {
@@ -176,7 +171,7 @@ func (c *Cuts) At(e *media.Epoch, pts int64) (cut Cut, ok bool) {
 	return Cut{}, false
 }
 
-// Ended says whether a segment ends before a place on the timeline because that breaks
+// ended says whether a segment ends before a place on the timeline because that breaks
 // off there.
 func (c *Cuts) ended(sequence uint64, pts int64) bool {
 	c.mu.Lock()

@@ -30,13 +30,6 @@ func (g *Growing) add(chunks [][]byte, done bool) {
 	}
 }
 
-// Whole says whether all of it is there.
-func (g *Growing) Whole() bool {
-	g.mu.Lock()
-	defer g.mu.Unlock()
-	return g.done
-}
-
 // From returns what is there behind the first n pieces, and waits until there is
 // something. It returns io.EOF at the end, or the context's error.
 func (g *Growing) From(ctx context.Context, n int) ([][]byte, error) {

@@ -46,9 +46,6 @@ func newTrack(p *Presentation, name, id string) *Track {
 	return &Track{presentation: p, name: name, id: id, ready: make(chan struct{}), waiting: make(map[place]chan struct{}), target: wholeSeconds(p.cfg.Wanted)}
 }
 
-// Name is the track's name: a rendition's, or Audio.
-func (t *Track) Name() string { return t.name }
-
 func (t *Track) lowLatency() bool { return t.presentation.cfg.Part > 0 }
 
 // newInit makes the initialisation section of what comes next.

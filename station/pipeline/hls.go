@@ -216,7 +216,7 @@ func (p *Pipeline) always(name string, codec media.Codec, on bool) {
 
 // serve makes a track until nobody asks for it any more.
 func (p *Pipeline) serve(ctx context.Context, o *hlsOutput) {
-	p.noteOutput(o, "transcoding began: "+o.why())
+	p.noteOutput(o, "transcoding began: "+p.why(o))
 	make := p.cutVideo
 	if o.audio != nil {
 		make = p.cutAudio
@@ -341,9 +341,9 @@ func (p *Pipeline) noteOutput(o *hlsOutput, text string) {
 	}
 }
 
-func (o *hlsOutput) why() string {
+func (p *Pipeline) why(o *hlsOutput) string {
 	if o.name == Automatic {
-		return "the camera sends JPEG, which HLS does not carry, so it is transcoded to H.264 while somebody watches"
+		return p.hlsVideo(p.Codec()).Why + ", so it is transcoded to H.264 while somebody watches"
 	}
 	return "rendition " + o.name + ", while somebody watches"
 }

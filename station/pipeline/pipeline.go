@@ -9,7 +9,6 @@ package pipeline
 import (
 	"context"
 	"errors"
-	"sync"
 	"sync/atomic"
 	"time"
 
@@ -63,12 +62,11 @@ type Pipeline struct {
 
 // input is what the camera sends.
 type input struct {
-	video          *hub.Hub
-	audio          *hub.Hub
-	track          atomic.Pointer[media.Track] // of audio; nil when there is none, or it is not known
-	size           atomic.Pointer[[2]int]
-	begun          chan struct{} // closed at the first frame
-	first, started sync.Once
+	video *hub.Hub
+	audio *hub.Hub
+	track atomic.Pointer[media.Track] // of audio; nil when there is none, or it is not known
+	size  atomic.Pointer[[2]int]
+	begun chan struct{} // closed at the first frame
 }
 
 // New makes a pipeline. Close it.
@@ -101,12 +99,15 @@ func (p *Pipeline) Video(s *media.Sample) {
 		p.input.size.Store(&size)
 	}
 	p.presentation.Cuts().Observe(s)
-	p.input.first.Do(func() { p.keep(s) })
+	first := p.Codec() == ""
+	if first {
+		p.keep(s)
+	}
 	p.input.video.Publish(s)
-	p.input.started.Do(func() {
+	if first {
 		close(p.input.begun)
 		p.arrange()
-	})
+	}
 }
 
 // keep has as many frames kept as the segment in the making and the one before may have,
