@@ -17,6 +17,7 @@ import (
 	"webostrum/core/fault"
 	"webostrum/core/hls"
 	"webostrum/deliver/problem"
+	"webostrum/deliver/socket"
 )
 
 // The names under a feed's hls/ path.
@@ -352,6 +353,9 @@ func send(w http.ResponseWriter, r *http.Request, body io.Reader, size int64) {
 	}
 	_ = http.NewResponseController(w).SetWriteDeadline(time.Now().Add(writeTimeout))
 	if _, file := body.(*os.File); file {
+		if r.ProtoMajor == 1 {
+			defer socket.Together(r.Context())()
+		}
 		_, _ = io.CopyN(w, body, size) // a viewer that has gone is no error
 		return
 	}

@@ -26,9 +26,24 @@ func KeepShort(ctx context.Context) {
 }
 
 // KeepConnShort is KeepShort for a connection.
-func KeepConnShort(conn net.Conn) {
-	if below, ok := conn.(interface{ NetConn() net.Conn }); ok { // TLS
-		conn = below.NetConn()
+func KeepConnShort(conn net.Conn) { keepShort(below(conn), MostUnsent) }
+
+// Together has what is written until the returned function is called leave in whole
+// segments, so that an answer's head does not go, and wake its reader, by itself. Nothing
+// else may use the connection meanwhile, as with HTTP/1.
+func Together(ctx context.Context) (done func()) {
+	conn, ok := ctx.Value(key{}).(net.Conn)
+	if !ok {
+		return func() {}
 	}
-	keepShort(conn, MostUnsent)
+	conn = below(conn)
+	hold(conn, true)
+	return func() { hold(conn, false) }
+}
+
+func below(conn net.Conn) net.Conn {
+	if c, ok := conn.(interface{ NetConn() net.Conn }); ok { // TLS
+		return c.NetConn()
+	}
+	return conn
 }

@@ -5,3 +5,5 @@ package socket
 import "net"
 
 func keepShort(net.Conn, int) {}
+
+func hold(net.Conn, bool) {}
