@@ -74,6 +74,8 @@ type API struct {
 	limits
 	links   access.Links
 	grants  *grants
+
+	experience *experience
 	uses    uses
 	assets  assets
 	going   sync.WaitGroup
@@ -105,7 +107,7 @@ func New(cfg Config) (*API, error) {
 		cfg.Log = slog.New(slog.DiscardHandler)
 	}
 	a := &API{
-		cfg: cfg, store: cfg.Store, station: cfg.Station, pages: page, grants: newGrants(),
+		cfg: cfg, store: cfg.Store, station: cfg.Station, pages: page, grants: newGrants(), experience: newExperience(),
 		limits: limits{viewers: viewers.New(cfg.Viewers), checks: newChecks(), nonces: newNonces(), inspections: make(chan struct{}, mostInspections)},
 	}
 	if err := a.loadLinks(); err != nil {

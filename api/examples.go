@@ -24,7 +24,7 @@ var exampleTime = time.Date(2026, time.November, 26, 7, 30, 0, 0, time.UTC)
 // parameterExamples are of the parameters in paths and queries.
 var parameterExamples = map[string]any{
 	"webostrum_session": "c2hvd24gb25jZQ", "name": "lower-station", "rendition": "small", "request": "picture-settings", "account": "night-shift",
-	"link": "town-hall", "all": true, "address": "https://cams.example.org", "prefer": "delay", "within": 3, "viewers": 30, "uplink": 20_000_000, "audio": true, "start": "press", "controls": "none", "fit": "cover", "poster": "still", "width": 640, "height": 360, "feed": "lower-station", "kind": "state", "since": exampleTime, "before": 1200, "after": 1150, "limit": 50,
+	"link": "town-hall", "all": true, "address": "https://cams.example.org", "prefer": "delay", "within": 3, "viewers": 30, "uplink": 20_000_000, "engine": []string{"WebKit"}, "audio": true, "start": "press", "controls": "none", "fit": "cover", "poster": "still", "width": 640, "height": 360, "feed": "lower-station", "kind": "state", "since": exampleTime, "before": 1200, "after": 1150, "limit": 50,
 }
 
 // exampleIDs are of the parameter id, which is another thing in each operation.

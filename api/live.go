@@ -152,9 +152,12 @@ func (a *API) serveState(w http.ResponseWriter, r *http.Request, m admission) {
 		problem.Write(w, err)
 		return
 	}
+	engine, _ := plan.EngineOf(r.UserAgent())
 	var last apitypes.FeedState
 	a.serveStream(w, r, !m.stranger(), m.until(), func() bool { return a.still(m, r) }, func(s *stream, _ *station.Watcher) error {
-		state := stateOf(m, want)
+		state := stateOf(m)
+		state.Reports = m.feed.Rules().Reports
+		state.Play = choice(m.feed, want, a.experienceOf(m.feed), engine)
 		for _, d := range m.deliveries() {
 			if d != access.WebRTC || a.cfg.WebRTC != nil {
 				state.Deliveries = append(state.Deliveries, string(d))
@@ -193,11 +196,12 @@ func readWant(q url.Values) (w plan.Want, err error) {
 
 // choice says how a player is to play a feed. What changes all the time is rounded, so that
 // players are told only what makes a difference.
-func choice(f *station.Feed, want plan.Want) apitypes.PlayChoice {
+func choice(f *station.Feed, want plan.Want, all []plan.Experience, engine string) apitypes.PlayChoice {
 	const step = 100 * time.Millisecond
 	p := f.Path(plan.HLS)
 	p.Arrival, p.FrameRate = p.Arrival.Round(step), math.Round(p.FrameRate)
 	c := plan.Choose(want, p)
+	c.PutLast(all, engine)
 	out := apitypes.PlayChoice{Order: []string{}, Why: c.Why, Within: c.Within.Seconds(), Ahead: map[string]float64{}}
 	for _, d := range c.Order {
 		out.Order = append(out.Order, string(d))
@@ -225,11 +229,11 @@ func shownRenditions(st station.Status) []apitypes.ShownRendition {
 	return list
 }
 
-func stateOf(m admission, want plan.Want) apitypes.FeedState {
+func stateOf(m admission) apitypes.FeedState {
 	st := m.feed.Status()
 	c := st.Condition
 	s := apitypes.FeedState{State: string(c.State), Reason: m.feed.Waiting(), Run: st.Run, Title: st.Record.Title, Ready: m.feed.Playable(),
-		Play: choice(m.feed, want), Renditions: shownRenditions(st),
+		Renditions: shownRenditions(st),
 		Audio: apitypes.AudioState{
 			HLS: st.Audio.Plans[plan.HLS].Codec != "", Fragments: st.Audio.Plans[plan.Fragments].Codec != "", WebRTC: st.Audio.Plans[plan.WebRTC].Codec != "",
 		}}

@@ -55,6 +55,8 @@ func (a *API) serveMedia(c *gin.Context) {
 		a.serveWHEP(w, r, name, strings.TrimPrefix(strings.TrimPrefix(rest, "whep"), "/"), m)
 	case delivery == access.HLS:
 		a.serveHLS(w, r, name, m, rest)
+	case rest == reportName && r.Method == http.MethodPost:
+		a.serveReport(w, r, m)
 	case r.Method != http.MethodGet && r.Method != http.MethodHead:
 		w.Header().Set("Allow", "GET, HEAD, OPTIONS")
 		problem.Write(w, fault.New(fault.MethodNotAllowed, nil, ""))

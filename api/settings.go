@@ -32,7 +32,7 @@ func millis(seconds float64) int { return int(math.Round(seconds * 1000)) }
 func settingsOf(r store.Feed) apitypes.FeedSettings {
 	return apitypes.FeedSettings{
 		Title:    r.Title,
-		Audience: apitypes.AudienceSettings{Who: cmp.Or(r.Audience, string(access.SignedIn)), Accounts: append([]string{}, r.Named...)}, Sites: words(r.Sites),
+		Audience: apitypes.AudienceSettings{Who: cmp.Or(r.Audience, string(access.SignedIn)), Accounts: append([]string{}, r.Named...)}, Sites: words(r.Sites), Reports: r.Reports,
 		Camera: apitypes.CameraSettings{
 			URL: hideQuery(r.URL), Transport: r.Transport, Fetch: r.Fetch, Fingerprint: r.Fingerprint, PollSeconds: seconds(r.PollMillis),
 			AnswerSeconds: seconds(r.AnswerMillis), FirstFrameSeconds: seconds(r.FirstMillis), StallSeconds: seconds(r.StallMillis),
@@ -108,7 +108,7 @@ func apply(s apitypes.FeedSettings, r *store.Feed, credentials bool) error {
 	if err != nil {
 		return refused("sites", err.Error())
 	}
-	r.Title, r.Sites = s.Title, strings.Join(sites.Strings(), " ")
+	r.Title, r.Sites, r.Reports = s.Title, strings.Join(sites.Strings(), " "), s.Reports
 	r.Audience, r.Named = s.Audience.Who, slices.Compact(slices.Sorted(slices.Values(s.Audience.Accounts)))
 	r.SwitchedOff = strings.Join(slices.Compact(slices.Sorted(slices.Values(s.Delivery.Off))), " ")
 	if r.Title == "" {

@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"errors"
 	"log/slog"
 	"maps"
 	"sync"
@@ -38,8 +39,8 @@ func (a *API) writeUses(ctx context.Context) {
 		case <-ctx.Done():
 		case <-ticker.C:
 		}
-		if err := a.flushUses(); err != nil {
-			slog.Warn("it could not be written when tokens and links were used", "error", err)
+		if err := errors.Join(a.flushUses(), a.flushExperience(time.Now())); err != nil {
+			slog.Warn("it could not be written when tokens and links were used, or what players reported", "error", err)
 		}
 	}
 }

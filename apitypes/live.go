@@ -40,6 +40,7 @@ type FeedState struct {
 	Renditions []ShownRendition `json:"renditions" doc:"What a viewer can choose"`
 	Audio      AudioState       `json:"audio" doc:"Which deliveries have audio"`
 
+	Reports    bool     `json:"reports" doc:"Whether players are to tell how it plays"`
 	Deliveries []string `json:"deliveries" doc:"That whoever asks may have: hls, fragments, webrtc, motion-jpeg, still"`
 
 	ICEServers []ICEServer `json:"iceServers,omitempty" doc:"STUN and TURN servers for WebRTC"`

@@ -11,6 +11,8 @@ type Demand struct {
 	Viewers int     `json:"viewers,omitempty" minimum:"1" maximum:"1000000" default:"1" doc:"How many watch at once"`
 	Within  float64 `json:"within,omitempty" minimum:"0" maximum:"120" default:"2" doc:"How far behind the picture may be, seconds; 0 is whatever is cheapest"`
 	Uplink  float64 `json:"uplink,omitempty" minimum:"0" doc:"Bits a second that may leave the building; 0 when it is not known"`
+
+	Engines []string `json:"engines,omitempty" nullable:"false" enum:"Chromium,Firefox,WebKit" maxItems:"3" doc:"That all of them have; empty for any"`
 }
 
 // Plan says what a feed will be like.
@@ -19,6 +21,7 @@ type Plan struct {
 	Viewers    int             `json:"viewers"`
 	Within     float64         `json:"within" doc:"Seconds; 0 is whatever is cheapest"`
 	Uplink     float64         `json:"uplink,omitempty" doc:"Bits a second"`
+	Engines    []string        `json:"engines,omitempty" doc:"That all viewers have"`
 	Best       string          `json:"best" doc:"The delivery that players try first"`
 	Why        string          `json:"why"`
 	Lengths    PlanLengths     `json:"lengths"`
@@ -80,6 +83,33 @@ type PlanPlayer struct {
 	Version string `json:"version" doc:"That was tested"`
 	Plays   bool   `json:"plays"`
 	How     string `json:"how"`
+
+	Reported *PlanReported `json:"reported,omitempty" doc:"By players of the last seven days, where the feed lets them"`
+}
+
+// PlanReported is what viewers' players have reported of a delivery in an engine.
+type PlanReported struct {
+	Version      int     `json:"version" doc:"The newest that was seen"`
+	Plays        int     `json:"plays" doc:"Times that frames came; a viewer counts once an hour"`
+	Failures     int     `json:"failures" doc:"Times that it was given up"`
+	Reason       string  `json:"reason,omitempty" doc:"Of the last failure"`
+	Hours        float64 `json:"hours" doc:"That it was watched"`
+	StallsAnHour float64 `json:"stallsAnHour"`
+	Delay        float64 `json:"delaySeconds,omitempty" doc:"The mean"`
+	H265Plays    int     `json:"h265Plays" doc:"Of the plays, those in browsers that decode H.265 smoothly"`
+	H265Cannot   int     `json:"h265Cannot" doc:"Those that do not"`
+}
+
+// PlayReport is what a viewer's player tells of how it plays.
+type PlayReport struct {
+	Delivery       string   `json:"delivery"`
+	Began          bool     `json:"began"`                  // the first report of frames
+	Failed         string   `json:"failed"`                 // why it was given up; empty while it was not
+	Seconds        float64  `json:"seconds"`                // played since the last report
+	Stalls         int      `json:"stalls"`                 // since then
+	StalledSeconds float64  `json:"stalledSeconds"`         // since then
+	DelaySeconds   *float64 `json:"delaySeconds,omitempty"` // the mean since then, where it is known
+	H265           *bool    `json:"h265,omitempty"`         // whether the engine decodes it smoothly; left out when it does not say
 }
 
 // PlanRendition is a rendition that is proposed.

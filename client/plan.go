@@ -4,6 +4,7 @@ import (
 	"context"
 	"net/url"
 	"strconv"
+	"strings"
 
 	"webostrum/apitypes"
 )
@@ -14,6 +15,7 @@ type PlanQuery struct {
 	Viewers int
 	Within  *float64 // seconds
 	Uplink  float64  // bits a second
+	Engines []string // that all viewers have; none for any
 }
 
 // Plan returns what a feed will be like.
@@ -27,6 +29,9 @@ func (c *Client) Plan(ctx context.Context, feed string, q PlanQuery) (*apitypes.
 	}
 	if q.Uplink > 0 {
 		v.Set("uplink", strconv.FormatFloat(q.Uplink, 'f', 0, 64))
+	}
+	if len(q.Engines) > 0 {
+		v.Set("engine", strings.Join(q.Engines, ","))
 	}
 	p := &apitypes.Plan{}
 	return p, c.call(ctx, "GET", feedPath(feed)+"/plan?"+v.Encode(), nil, p)

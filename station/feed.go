@@ -73,6 +73,7 @@ type Rules struct {
 	Named    []string          // accounts that may watch whatever the audience
 	Sites    access.Sites      // that may show it
 	Off      []access.Delivery // that it does not give
+	Reports  bool              // whether viewers' players tell how it plays
 }
 
 // Gives says whether the feed gives a delivery.
@@ -84,7 +85,7 @@ func (f *Feed) Rules() *Rules { return f.rules.Load() }
 // setLocked gives the feed its record.
 func (f *Feed) setLocked(r store.Feed) {
 	f.record = r
-	rules := &Rules{ID: r.ID, Name: r.Name, Audience: access.Audience(r.Audience), Named: r.Named}
+	rules := &Rules{ID: r.ID, Name: r.Name, Audience: access.Audience(r.Audience), Named: r.Named, Reports: r.Reports}
 	if rules.Audience == "" {
 		rules.Audience = access.SignedIn
 	}

@@ -35,6 +35,7 @@ type Feed struct {
 	Audience    string   // everyone, links, signed-in or named
 	Named       []string `gorm:"-"` // names of accounts that may watch whatever the audience
 	Sites       string   // that may show it, separated by spaces; empty for all
+	Reports     bool     // whether viewers' players tell how it plays
 	SwitchedOff string   // deliveries that it does not give, separated by spaces
 
 	// How Motion JPEG and stills go out when nothing else is asked for; zero

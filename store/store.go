@@ -258,6 +258,13 @@ var migrations = []migration{
 		`UPDATE feeds SET segment_millis = 0 WHERE segment_millis = 2000`,
 		`UPDATE feeds SET playlist_length = 0 WHERE playlist_length = 6`,
 	}, nil},
+	{7, []string{
+		`ALTER TABLE feeds ADD COLUMN reports INTEGER NOT NULL DEFAULT 0`,
+		`CREATE TABLE experience (feed_id INTEGER NOT NULL REFERENCES feeds(id) ON DELETE CASCADE, day TEXT NOT NULL, engine TEXT NOT NULL,
+			delivery TEXT NOT NULL, version INTEGER NOT NULL, plays INTEGER NOT NULL, failures INTEGER NOT NULL, reason TEXT NOT NULL,
+			watched_millis INTEGER NOT NULL, stalls INTEGER NOT NULL, stalled_millis INTEGER NOT NULL, timed_millis INTEGER NOT NULL,
+			delay_sum INTEGER NOT NULL, h265_plays INTEGER NOT NULL, h265_cannot INTEGER NOT NULL, PRIMARY KEY (feed_id, day, engine, delivery))`,
+	}, nil},
 }
 
 func (s *Store) migrate() error {

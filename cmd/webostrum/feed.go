@@ -227,6 +227,9 @@ func (a *app) showFeed(c *cli.Command, cl *client.Client, f apitypes.Feed) error
 		row(w, "HLS", fmt.Sprintf("segments of %g s", f.Target))
 		row(w, "who may watch", f.AudienceMeans)
 		row(w, "on which sites", firstOf(strings.Join(f.Sites, ", "), "all"))
+		if f.Reports {
+			row(w, "reports", "viewers' players tell how it plays: \"webostrum plan "+f.Name+"\"")
+		}
 		if len(f.Delivery.Off) > 0 {
 			row(w, "switched off", strings.Join(f.Delivery.Off, ", "))
 		}

@@ -33,6 +33,10 @@ func intSetting(path, name, usage, standard string) settingFlag {
 	return settingFlag{path, &cli.IntFlag{Name: name, Usage: usage, DefaultText: standard, HideDefault: standard == ""}, func(c *cli.Command) any { return c.Int(name) }}
 }
 
+func boolSetting(path, name, usage string) settingFlag {
+	return settingFlag{path, &cli.BoolFlag{Name: name, Usage: usage}, func(c *cli.Command) any { return c.Bool(name) }}
+}
+
 func listSetting(path, name, usage string) settingFlag {
 	return settingFlag{path, &cli.StringSliceFlag{Name: name, Usage: usage}, func(c *cli.Command) any { return listed(c, name) }}
 }
@@ -72,6 +76,7 @@ func feedSettings() []settingFlag {
 		stringSetting("audience.who", "audience", "who may watch: everyone, links (whoever has one), signed-in, or named (--accounts)", "signed-in"),
 		listSetting("audience.accounts", "accounts", "`ACCOUNTS` that may watch whatever the audience, a,b; none for none"),
 		listSetting("sites", "sites", "`SITES` whose pages may show it, such as example.org,*.example.org; none for all"),
+		boolSetting("reports", "reports", "let viewers' players tell how it plays: engine, delivery, failures, stalls, delay; --reports=false stops it"),
 		listSetting("delivery.off", "off-deliveries", "`DELIVERIES` that it does not give: hls, fragments, webrtc, motion-jpeg, still; none for all on"),
 	)
 }

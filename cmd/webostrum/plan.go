@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -23,6 +24,7 @@ func (a *app) plan() *cli.Command {
 			&cli.IntFlag{Name: "viewers", Usage: "how many watch at once", Value: 1},
 			&cli.FloatFlag{Name: "within", Usage: "`SECONDS` that the picture may be behind; 0 is whatever is cheapest (default: the feed's own; 2 for a camera)"},
 			&cli.StringFlag{Name: "uplink", Usage: "`RATE` that may leave the building, such as 20M or 500k bits a second"},
+			&cli.StringSliceFlag{Name: "engines", Usage: "`ENGINES` that all viewers have, such as WebKit,Firefox (Chromium, Firefox, WebKit); none for any"},
 			&cli.FloatFlag{Name: "seconds", Usage: "how long to read of a camera", Value: 4},
 		),
 		Arguments: []cli.Argument{&cli.StringArg{Name: "what", UsageText: "URL|FEED"}},
@@ -42,20 +44,24 @@ func (a *app) makePlan(ctx context.Context, c *cli.Command) error {
 	if c.Int("viewers") < 1 {
 		return usagef("for how many viewers? --viewers 1 or more")
 	}
+	engines, err := readEngines(listed(c, "engines"))
+	if err != nil {
+		return err
+	}
 	cl, err := a.service(c)
 	if err != nil {
 		return err
 	}
 	var p *apitypes.Plan
 	if !strings.Contains(what, "://") {
-		q := client.PlanQuery{Viewers: c.Int("viewers"), Uplink: uplink}
+		q := client.PlanQuery{Viewers: c.Int("viewers"), Uplink: uplink, Engines: engines}
 		if c.IsSet("within") {
 			within := c.Float("within")
 			q.Within = &within
 		}
 		p, err = cl.Plan(ctx, what, q)
 	} else {
-		p, err = a.planCamera(ctx, c, cl, what, uplink)
+		p, err = a.planCamera(ctx, c, cl, what, apitypes.Demand{Viewers: c.Int("viewers"), Uplink: uplink, Engines: engines})
 	}
 	if err != nil {
 		return err
@@ -63,27 +69,39 @@ func (a *app) makePlan(ctx context.Context, c *cli.Command) error {
 	return a.show(c, p, func(w io.Writer) { planText(w, p) })
 }
 
-func (a *app) planCamera(ctx context.Context, c *cli.Command, cl *client.Client, address string, uplink float64) (p *apitypes.Plan, err error) {
+func (a *app) planCamera(ctx context.Context, c *cli.Command, cl *client.Client, address string, demand apitypes.Demand) (p *apitypes.Plan, err error) {
 	secret, err := password(c)
 	if err != nil {
 		return nil, err
 	}
-	within := 2.0
+	demand.Within = 2
 	if c.IsSet("within") {
-		within = c.Float("within")
+		demand.Within = c.Float("within")
 	}
 	in := apitypes.Prospect{
 		Camera: apitypes.Inspection{
 			URL: address, User: c.String("user"), Password: secret, Transport: c.String("transport"),
 			Fetch: c.String("fetch"), Fingerprint: c.String("fingerprint"), Seconds: c.Float("seconds"),
 		},
-		Demand: apitypes.Demand{Viewers: c.Int("viewers"), Within: within, Uplink: uplink},
+		Demand: demand,
 	}
 	err = a.wait("Looking into the camera", func() error {
 		p, err = cl.PlanCamera(ctx, in)
 		return err
 	})
 	return p, err
+}
+
+// readEngines reads names of engines, however they are written.
+func readEngines(names []string) (list []string, err error) {
+	for _, name := range names {
+		i := slices.IndexFunc(plan.Engines, func(e string) bool { return strings.EqualFold(e, name) })
+		if i < 0 {
+			return nil, usagef("no engine is called %q here: Chromium (Chrome, Edge and others), Firefox or WebKit (Safari, all browsers of iOS)", name)
+		}
+		list = append(list, plan.Engines[i])
+	}
+	return list, nil
 }
 
 var rateText = regexp.MustCompile(`(?i)^([0-9]+(?:\.[0-9]+)?)\s*([kmg]?)(?:bit/?s?|bps)?$`)
@@ -143,6 +161,9 @@ func demandText(p *apitypes.Plan) string {
 		text += fmt.Sprintf(", %g s behind at most", p.Within)
 	} else {
 		text += ", as cheap as can be"
+	}
+	if len(p.Engines) > 0 {
+		text += ", all with " + strings.Join(p.Engines, ", ")
 	}
 	if p.Uplink > 0 {
 		text += ", and an uplink of " + bits(p.Uplink)
@@ -238,10 +259,25 @@ func playersText(w io.Writer, p *apitypes.Plan) {
 			if !x.Plays {
 				mark = "no"
 			}
-			cells = append(cells, fmt.Sprintf("%s %s: %s, %s", x.Engine, x.Version, mark, x.How))
+			cells = append(cells, fmt.Sprintf("%s %s: %s, %s%s", x.Engine, x.Version, mark, x.How, reportedText(x.Reported)))
 		}
 		row(w, cells...)
 	}
+}
+
+// reportedText is what viewers' players have reported, as the end of a sentence.
+func reportedText(r *apitypes.PlanReported) string {
+	if r == nil {
+		return ""
+	}
+	text := fmt.Sprintf("; viewers: %d played, %d could not", r.Plays, r.Failures)
+	if r.Hours > 0 {
+		text += fmt.Sprintf(", %.1f h, %.1f stalls an hour", r.Hours, r.StallsAnHour)
+	}
+	if r.Delay > 0 {
+		text += ", " + delayText(r.Delay) + " behind"
+	}
+	return text
 }
 
 func measuredText(w io.Writer, p *apitypes.Plan) {

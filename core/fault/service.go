@@ -9,6 +9,7 @@ const (
 	CameraAway         Code = "camera-away"
 	DeliveryUnknown    Code = "delivery-unknown"
 	DeliveryOff        Code = "delivery-off"
+	ReportsOff         Code = "reports-off"
 	SegmentUnknown     Code = "segment-unknown"
 	DirectiveRefused   Code = "directive-refused"
 	SegmentUnreadable  Code = "segment-unreadable"
@@ -93,6 +94,9 @@ var serviceKinds = []Kind{
 	{Code: DeliveryOff, Class: ClassRefused, Status: 403,
 		Sentence: "This delivery is switched off for the feed.",
 		Remedy:   "Use another one, or have an engineer switch it on."},
+	{Code: ReportsOff, Class: ClassRefused, Status: 403,
+		Sentence: "This feed does not want to know how it plays.",
+		Remedy:   "Have an engineer let viewers' players report, or send no reports."},
 	{Code: DirectiveRefused, Class: ClassUsage, Status: 400,
 		Sentence: "What was asked of the playlist cannot be waited for.",
 		Remedy:   "Ask for the playlist without directives, which says where it is."},

@@ -23,6 +23,19 @@ func (p *Plan) advise(s Source, d Demand, m Machine) {
 	p.adviseCoding(s, m)
 	p.adviseBits(s, d)
 	p.adviseMachine(d, m)
+	p.adviseEngines(d)
+}
+
+// adviseEngines says what viewers' browsers could not play.
+func (p *Plan) adviseEngines(d Demand) {
+	for _, e := range d.Experience {
+		why, fails := Fails(d.Experience, e.Engine, e.Delivery)
+		if !fails {
+			continue
+		}
+		do := fmt.Sprintf("Look at why %s (the last: %s).", why, e.Reason)
+		p.add(0, do, fmt.Sprintf("Until then their players try %s last.", e.Delivery.Name()))
+	}
 }
 
 func (p *Plan) add(saves time.Duration, do, gain string) {

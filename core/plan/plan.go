@@ -3,6 +3,8 @@ package plan
 import (
 	"fmt"
 	"math"
+	"slices"
+	"strings"
 	"time"
 
 	"webostrum/core/media"
@@ -28,6 +30,9 @@ type Demand struct {
 	Wish    Wish
 	Viewers int
 	Uplink  float64 // bits a second that may leave the building; 0 when not known
+
+	Engines    []string     // that all of them have; empty for any
+	Experience []Experience // of those who watched
 }
 
 // Machine is what can be done here.
@@ -122,7 +127,7 @@ func (p *Plan) outlook(d Delivery, s Source, want Demand, m Machine) Outlook {
 	}
 	o := Outlook{
 		Delivery: d, Video: VideoFor(d, s.Codec, s.Reordered, m.Transcoder), Audio: AudioFor(d, mode, s.Audio, m.Transcoder),
-		Container: containers[d], Players: playersOf(d),
+		Container: containers[d], Players: playersOf(d, want.Experience),
 	}
 	path := p.path(d, s, want, o)
 	o.Delay = Delay(d, path)
@@ -224,10 +229,28 @@ func (p *Plan) choose(d Demand) {
 	default:
 		c = Choice{Order: orders[LeastDelay], Why: fmt.Sprintf("HLS would be some %.1f s behind, %g s were asked for", Total(hls.Delay).Seconds(), within.Seconds())}
 	}
+	cannot := ""
 	for _, delivery := range c.Order {
-		if p.Outlook(delivery).Video.Possible {
-			p.Best, p.Why = delivery, c.Why
-			return
+		o := p.Outlook(delivery)
+		if !o.Video.Possible {
+			continue
+		}
+		if engine := o.without(d.Engines); engine != "" {
+			cannot = fmt.Sprintf("; %s does not play in %s", delivery.Name(), engine)
+			continue
+		}
+		p.Best, p.Why = delivery, c.Why+cannot
+		return
+	}
+	p.Best, p.Why = MotionJPEG, "nothing else plays in all of "+strings.Join(d.Engines, ", ")
+}
+
+// without is the first of some engines that does not play it; empty for none.
+func (o Outlook) without(engines []string) string {
+	for _, p := range o.Players {
+		if !p.Plays && slices.Contains(engines, p.Engine) {
+			return p.Engine
 		}
 	}
+	return ""
 }

@@ -6,6 +6,8 @@ type Player struct {
 	Version string // that was tested here
 	Plays   bool
 	How     string
+
+	Reported *Experience // by viewers' players; nil for nothing
 }
 
 // The engines that are tested.
@@ -41,10 +43,14 @@ var table = map[Delivery]map[string]Player{
 	},
 }
 
-func playersOf(d Delivery) (list []Player) {
-	for _, engine := range []string{Chromium, Firefox, WebKit} {
+// Engines are those that are tested.
+var Engines = []string{Chromium, Firefox, WebKit}
+
+func playersOf(d Delivery, all []Experience) (list []Player) {
+	for _, engine := range Engines {
 		p := table[d][engine]
 		p.Engine, p.Version = engine, versions[engine]
+		p.correct(all, d)
 		list = append(list, p)
 	}
 	return list

@@ -16,6 +16,8 @@ export interface FeedState {
   renditions: Rendition[];
   /** That whoever asks may have: "hls", "webrtc", "motion-jpeg", "still". */
   deliveries: string[];
+  /** Whether the service wants to be told how it plays. */
+  reports?: boolean;
   /** Which deliveries have audio. */
   audio: { hls: boolean; fragments: boolean; webrtc: boolean };
   /** STUN and TURN servers for WebRTC. */

@@ -5,6 +5,7 @@ import { StateLink, type FeedState, type Rendition } from "./link";
 import { bringsPictures } from "./whep";
 import { keepLastFrame } from "./lastframe";
 import { missing, startMethod, type Addresses, type Method, type Stage } from "./method";
+import { decodesH265, Reporter, sendReport } from "./report";
 import { methodsOf, patienceWith, wantQuery, type MethodKey, type Want } from "./order";
 
 export interface SessionView {
@@ -61,6 +62,10 @@ export class Session {
   private run = "";
   private starting = false;
   private closed = false;
+  private reports = false; // whether the service wants any
+  private readonly reporter = new Reporter((report) => {
+    if (this.reports) sendReport(this.base, report);
+  }, decodesH265);
   private readonly backOff = new BackOff(firstPause, longestPause);
   private notBefore = 0;
   private position = -1;
@@ -79,7 +84,10 @@ export class Session {
 
   // A page that goes to the browser's store of past pages must not keep its
   // connections.
-  private readonly onHide = () => this.link.suspend();
+  private readonly onHide = () => {
+    this.reporter.over();
+    this.link.suspend();
+  };
   private readonly onShow = () => this.listen();
 
   constructor(
@@ -149,6 +157,8 @@ export class Session {
 
   private onState(state: FeedState): void {
     this.state = state;
+    this.reports = state.reports ?? false;
+    if (this.reports) decodesH265(); // the answer takes a moment
     this.view.onTitle(state.title);
     this.forgetRendition(state.renditions);
     if (this.method && state.run !== this.run) {
@@ -191,7 +201,9 @@ export class Session {
       this.tryStart(now);
       return;
     }
-    if (this.flowing() && this.hasPicture()) {
+    const plays = this.flowing() && this.hasPicture();
+    if (this.key && (plays || this.stalls())) this.reporter.look(now, this.key, plays, this.details().delay);
+    if (plays) {
       this.backOff.reset();
       this.failures = 0;
       this.view.onPlaying();
@@ -204,6 +216,11 @@ export class Session {
       const away = this.method.frames !== undefined && this.state?.state !== "live";
       if (now - this.movedAt > this.method.patience() && this.state?.ready && !away) this.fail("no picture for a while");
     }
+  }
+
+  /** Frames ought to come, and do not: the camera sends, the page is seen, nobody has paused. */
+  private stalls(): boolean {
+    return this.link.active && this.state?.state === "live" && !document.hidden && !this.video.paused;
   }
 
   private moves(): boolean {
@@ -357,6 +374,7 @@ export class Session {
   private fail(why: string): void {
     this.lastFailure = why;
     this.failures++;
+    if (this.key && this.state?.state === "live") this.reporter.failed(this.key, why);
     if (this.key && this.failures >= patienceWith[this.key]) {
       this.unfit.set(this.key, why);
       this.failures = 0;
@@ -391,6 +409,7 @@ export class Session {
   }
 
   private drop(): void {
+    this.reporter.over();
     if (this.method) keepLastFrame(this.stage);
     this.method?.close();
     this.method = null;

@@ -1122,6 +1122,8 @@ export interface components {
             remedy?: string;
             /** @description What the camera's video is transcoded to, besides its own */
             renditions: components["schemas"]["Rendition"][] | null;
+            /** @description Whether viewers' players tell the service how it plays: engine, delivery, failures, stalls and delay, without names and addresses */
+            reports?: boolean;
             /** @description Requests to the camera; engineers only */
             requests: components["schemas"]["CameraRequest"][] | null;
             /** @description Changes whenever the feed is started anew */
@@ -1178,6 +1180,8 @@ export interface components {
             camera?: components["schemas"]["CameraSettings"];
             delivery?: components["schemas"]["DeliverySettings"];
             pictures?: components["schemas"]["PictureSettings"];
+            /** @description Whether viewers' players tell the service how it plays: engine, delivery, failures, stalls and delay, without names and addresses */
+            reports?: boolean;
             /**
              * @description Sites whose pages may show the feed, such as example.org, *.example.org or https://example.org:8443; empty for all
              * @example [
@@ -1359,6 +1363,8 @@ export interface components {
              */
             name: string;
             pictures?: components["schemas"]["PictureSettings"];
+            /** @description Whether viewers' players tell the service how it plays: engine, delivery, failures, stalls and delay, without names and addresses */
+            reports?: boolean;
             /**
              * @description Sites whose pages may show the feed, such as example.org, *.example.org or https://example.org:8443; empty for all
              * @example [
@@ -1534,6 +1540,8 @@ export interface components {
              */
             cores: number;
             deliveries: components["schemas"]["PlanDelivery"][] | null;
+            /** @description That all viewers have */
+            engines?: string[] | null;
             /** @description Smaller renditions that are proposed */
             ladder: components["schemas"]["PlanRendition"][] | null;
             lengths: components["schemas"]["PlanLengths"];
@@ -1672,6 +1680,8 @@ export interface components {
             engine: string;
             how: string;
             plays: boolean;
+            /** @description By players of the last seven days, where the feed lets them */
+            reported?: components["schemas"]["PlanReported"];
             /** @description That was tested */
             version: string;
         };
@@ -1687,6 +1697,47 @@ export interface components {
             size: string;
             /** Format: int64 */
             width: number;
+        };
+        PlanReported: {
+            /**
+             * Format: double
+             * @description The mean
+             */
+            delaySeconds?: number;
+            /**
+             * Format: int64
+             * @description Times that it was given up
+             */
+            failures: number;
+            /**
+             * Format: int64
+             * @description Those that do not
+             */
+            h265Cannot: number;
+            /**
+             * Format: int64
+             * @description Of the plays, those in browsers that decode H.265 smoothly
+             */
+            h265Plays: number;
+            /**
+             * Format: double
+             * @description That it was watched
+             */
+            hours: number;
+            /**
+             * Format: int64
+             * @description Times that frames came; a viewer counts once an hour
+             */
+            plays: number;
+            /** @description Of the last failure */
+            reason?: string;
+            /** Format: double */
+            stallsAnHour: number;
+            /**
+             * Format: int64
+             * @description The newest that was seen
+             */
+            version: number;
         };
         PlanSize: {
             /** Format: int64 */
@@ -1761,6 +1812,8 @@ export interface components {
         };
         Prospect: {
             camera: components["schemas"]["Inspection"];
+            /** @description That all of them have; empty for any */
+            engines?: ("Chromium" | "Firefox" | "WebKit")[];
             /**
              * Format: double
              * @description Bits a second that may leave the building; 0 when it is not known
@@ -4614,6 +4667,8 @@ export interface operations {
                  * @example 20000000
                  */
                 uplink?: number;
+                /** @description That all of them have, separated by commas; none for any */
+                engine?: ("Chromium" | "Firefox" | "WebKit")[] | null;
             };
             header?: never;
             path: {

@@ -13,6 +13,7 @@ import { problemOf, type Me } from "../api/client";
 import type { Way } from "../compare/measure";
 import { ProblemBox } from "../parts/ProblemBox";
 import { Advice } from "./Advice";
+import { LetReport } from "./LetReport";
 import { Browsers } from "./Browsers";
 import { Measure, type Measured } from "./Measure";
 import { Outlooks } from "./Outlooks";
@@ -85,7 +86,7 @@ function Sheet({ feed, plan, engineer }: { feed: string; plan: Plan; engineer: b
         {measuring && <Measure feed={feed} ways={ways} onMeasured={onMeasured} onDone={onDone} />}
       </Outlooks>
       <Parts plan={plan} />
-      <Browsers plan={plan} />
+      <Browsers plan={plan} action={engineer && <LetReport feed={feed} />} />
     </>
   );
 }
