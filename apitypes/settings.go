@@ -9,7 +9,7 @@ type FeedSettings struct {
 
 	Audience AudienceSettings `json:"audience" required:"false"`
 	Sites    []string         `json:"sites" required:"false" nullable:"false" maxItems:"64" doc:"Sites whose pages may show the feed, such as example.org, *.example.org or https://example.org:8443; empty for all" example:"[\"example.org\"]"`
-	Reports  bool             `json:"reports,omitempty" doc:"Whether viewers' players tell the service how it plays: engine, delivery, failures, stalls and delay, without names and addresses"`
+	Reports  bool             `json:"reports" required:"false" doc:"Whether viewers' players tell the service how it plays: engine, delivery, failures, stalls and delay, without names and addresses"`
 	Camera   CameraSettings   `json:"camera" required:"false"`
 	Delivery DeliverySettings `json:"delivery" required:"false"`
 	Pictures PictureSettings  `json:"pictures" required:"false"`

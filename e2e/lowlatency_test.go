@@ -141,3 +141,37 @@ func names(list []apitypes.Rendition) (n []string) {
 	}
 	return n
 }
+
+// TestAPlayerReports how it plays, where the feed wants to know, and the plan says so: what
+// came, and the method that the browser would not play.
+func TestAPlayerReports(t *testing.T) {
+	t.Parallel()
+	w := onAir(t)
+	out, code := w.cli("feed", "edit", "--reports", feed)
+	require.Zero(t, code, out)
+	tab := openPage(t)
+	require.NoError(t, tab.Before(`window.RTCPeerConnection = class { constructor() { throw new Error("switched off here"); } };`))
+	require.NoError(t, tab.Open(w.url("/watch/"+feed+"?prefer=delay")))
+	require.NoError(t, tab.Until(player+`?.dataset.status === "playing"`, patience))
+	require.NoError(t, tab.Until(player+`.dataset.why.includes("switched off here")`, patience))
+	reported := func() (r map[string]*apitypes.PlanReported) {
+		p, err := w.client().Plan(t.Context(), feed, client.PlanQuery{})
+		require.NoError(t, err)
+		r = map[string]*apitypes.PlanReported{}
+		for _, d := range p.Deliveries {
+			r[d.Delivery] = d.Players[0].Reported
+		}
+		return r
+	}
+	require.Eventually(t, func() bool { r := reported(); return r["webrtc"] != nil && r["fragments"] != nil }, patience, 200*time.Millisecond)
+	r := reported()
+	assert.Equal(t, 1, r["webrtc"].Failures)
+	assert.Contains(t, r["webrtc"].Reason, "switched off here")
+	assert.Equal(t, 1, r["fragments"].Plays)
+	require.NoError(t, tab.Until(player+`.shadowRoot.querySelector("video").getVideoPlaybackQuality().totalVideoFrames > 100`, patience))
+	require.NoError(t, tab.Open(w.url("/clock"))) // what was counted is told as the page goes
+	require.Eventually(t, func() bool { return reported()["fragments"].Hours > 0 }, patience, 200*time.Millisecond)
+	out, code = w.cli("plan", feed)
+	require.Zero(t, code, out)
+	assert.Contains(t, out, "viewers: 1 played, 0 could not")
+}

@@ -251,17 +251,17 @@ func sizesText(w io.Writer, p *apitypes.Plan) {
 }
 
 func playersText(w io.Writer, p *apitypes.Plan) {
-	fmt.Fprintln(w, "\nWhich browsers play it, from the tests of this product")
+	fmt.Fprintln(w, "\nWhich browsers play it, from the tests of this product and what viewers' players reported")
 	for _, d := range p.Deliveries {
-		cells := []any{deliveryName(d.Delivery)}
+		name := deliveryName(d.Delivery)
 		for _, x := range d.Players {
 			mark := "yes"
 			if !x.Plays {
 				mark = "no"
 			}
-			cells = append(cells, fmt.Sprintf("%s %s: %s, %s%s", x.Engine, x.Version, mark, x.How, reportedText(x.Reported)))
+			row(w, name, x.Engine+" "+x.Version, mark, x.How+reportedText(x.Reported))
+			name = ""
 		}
-		row(w, cells...)
 	}
 }
 

@@ -62,6 +62,7 @@ export class Session {
   private run = "";
   private starting = false;
   private closed = false;
+  private leaving = false; // the page goes
   private reports = false; // whether the service wants any
   private readonly reporter = new Reporter((report) => {
     if (this.reports) sendReport(this.base, report);
@@ -86,9 +87,13 @@ export class Session {
   // connections.
   private readonly onHide = () => {
     this.reporter.over();
+    this.leaving = true; // what breaks off now has not failed
     this.link.suspend();
   };
-  private readonly onShow = () => this.listen();
+  private readonly onShow = () => {
+    this.leaving = false;
+    this.listen();
+  };
 
   constructor(
     private readonly stage: Stage,
@@ -374,7 +379,7 @@ export class Session {
   private fail(why: string): void {
     this.lastFailure = why;
     this.failures++;
-    if (this.key && this.state?.state === "live") this.reporter.failed(this.key, why);
+    if (this.key && this.state?.state === "live" && !this.leaving) this.reporter.failed(this.key, why);
     if (this.key && this.failures >= patienceWith[this.key]) {
       this.unfit.set(this.key, why);
       this.failures = 0;

@@ -2866,6 +2866,7 @@ export interface operations {
                      *             "accounts": []
                      *           },
                      *           "sites": [],
+                     *           "reports": false,
                      *           "camera": {
                      *             "url": "rtsp://192.0.2.7:554/main",
                      *             "transport": "auto",
@@ -3051,6 +3052,7 @@ export interface operations {
                  *         "accounts": []
                  *       },
                  *       "sites": [],
+                 *       "reports": false,
                  *       "camera": {
                  *         "url": "rtsp://192.0.2.7:554/main",
                  *         "transport": "auto",
@@ -3101,6 +3103,7 @@ export interface operations {
                      *         "accounts": []
                      *       },
                      *       "sites": [],
+                     *       "reports": false,
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
                      *         "transport": "auto",
@@ -3298,6 +3301,7 @@ export interface operations {
                      *         "accounts": []
                      *       },
                      *       "sites": [],
+                     *       "reports": false,
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
                      *         "transport": "auto",
@@ -3605,6 +3609,7 @@ export interface operations {
                      *         "accounts": []
                      *       },
                      *       "sites": [],
+                     *       "reports": false,
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
                      *         "transport": "auto",
@@ -4667,7 +4672,12 @@ export interface operations {
                  * @example 20000000
                  */
                 uplink?: number;
-                /** @description That all of them have, separated by commas; none for any */
+                /**
+                 * @description That all of them have, separated by commas; none for any
+                 * @example [
+                 *       "WebKit"
+                 *     ]
+                 */
                 engine?: ("Chromium" | "Firefox" | "WebKit")[] | null;
             };
             header?: never;
@@ -5444,6 +5454,7 @@ export interface operations {
                      *         "accounts": []
                      *       },
                      *       "sites": [],
+                     *       "reports": false,
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
                      *         "transport": "auto",
@@ -5659,6 +5670,7 @@ export interface operations {
                      *         "accounts": []
                      *       },
                      *       "sites": [],
+                     *       "reports": false,
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
                      *         "transport": "auto",
