@@ -29,8 +29,7 @@ test: build $(STAMPS)/browser lint ## run every test
 	$(GO) test -timeout 10m -parallel 6 $(RACE) $$($(GO) list ./... | grep -v /e2e$$)
 	$(GO) test -timeout 10m -parallel 4 -v ./e2e
 
-engines: build ## test pages of other sites in Firefox and WebKitGTK, too
-	scripts/packages.sh engines
+engines: build $(STAMPS)/engines ## test pages of other sites in Firefox and WebKitGTK, too
 	WEBOSTRUM_ENGINES=1 $(GO) test ./e2e -run OtherEngines -v
 
 lint: $(STAMPS)/node ## gofmt, go vet, staticcheck, tsc, oxlint
@@ -39,7 +38,7 @@ lint: $(STAMPS)/node ## gofmt, go vet, staticcheck, tsc, oxlint
 	$(GO) tool staticcheck ./...
 	cd web && npm run --silent check && npm run --silent lint
 
-bench: build $(STAMPS)/bench ## measure, and write docs/bench.md
+bench: build $(STAMPS)/bench $(STAMPS)/engines ## measure, and write docs/bench.md
 	$(GO) run ./bench
 
 screenshots: build $(STAMPS)/browser $(STAMPS)/terminal ## take the pictures in docs/screenshots
@@ -73,6 +72,6 @@ $(STAMPS)/node: web/package-lock.json
 	@mkdir -p $(STAMPS) && touch $@
 
 # Debian packages, by what they are for; see scripts/packages.sh.
-$(STAMPS)/codecs $(STAMPS)/browser $(STAMPS)/bench $(STAMPS)/terminal: scripts/packages.sh
+$(STAMPS)/codecs $(STAMPS)/browser $(STAMPS)/bench $(STAMPS)/engines $(STAMPS)/terminal: scripts/packages.sh
 	scripts/packages.sh $(notdir $@)
 	@mkdir -p $(STAMPS) && touch $@

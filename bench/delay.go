@@ -50,13 +50,19 @@ const tools = `
 		video.requestVideoFrameCallback(() => { window.joined = performance.now() - begun; });
 	};`
 
-// theatre is a running demo and a browser that looks at it.
+// theatre is a running demo and a page that looks at it.
 type theatre struct {
 	demo *testkit.Demo
+	page screen
+}
+
+// cinema is a theatre with Chromium.
+type cinema struct {
+	*theatre
 	page *browser.Page
 }
 
-func openTheatre() (*theatre, func(), error) {
+func openTheatre() (*cinema, func(), error) {
 	data, err := os.MkdirTemp("", "webostrum-bench-")
 	if err != nil {
 		return nil, nil, err
@@ -75,7 +81,7 @@ func openTheatre() (*theatre, func(), error) {
 		demo.Kill()
 		_ = os.RemoveAll(data)
 	}
-	return &theatre{demo, page}, end, page.Open(demo.Enter)
+	return &cinema{&theatre{demo, page}, page}, end, page.Open(demo.Enter)
 }
 
 // open goes to a watch page and gives it the tools.
@@ -95,7 +101,7 @@ const onShow = `document.querySelector("webostrum-player")?.dataset.status === "
 type seen struct{ median, high, stalls float64 }
 
 // measureDelay gathers delays for a while, after it has settled.
-func (t *theatre) measureDelay(ready string) (s seen, err error) {
+func (t *theatre) measureDelay(ready string, span time.Duration) (s seen, err error) {
 	if err := t.page.Until(ready, playsWithin); err != nil {
 		return s, err
 	}
@@ -103,7 +109,7 @@ func (t *theatre) measureDelay(ready string) (s seen, err error) {
 	if err := t.page.Run(fmt.Sprintf("window.gather(%d)", delayEvery.Milliseconds())); err != nil {
 		return s, err
 	}
-	time.Sleep(delayFor)
+	time.Sleep(span)
 	for expression, into := range map[string]*float64{"window.at(0.5)": &s.median, "window.at(0.95)": &s.high, "window.stalls": &s.stalls} {
 		if *into, err = t.page.Number(expression); err != nil {
 			return s, err
@@ -141,11 +147,11 @@ func delays() ([]result, error) {
 		return nil, err
 	}
 	defer end()
-	local, err := service.ReadLocal(t.demo.Data)
+	c, err := localClient(t.demo)
 	if err != nil {
 		return nil, err
 	}
-	c, ctx := client.New(local.Address, local.Token), context.Background()
+	ctx := context.Background()
 	var results []result
 	for _, w := range waysToMeasure {
 		change := client.Patch{"audio": client.Patch{"mode": w.audio, "hls": w.audio}}
@@ -159,7 +165,7 @@ func delays() ([]result, error) {
 		if err := t.open("?" + w.query); err != nil {
 			return nil, err
 		}
-		s, err := t.measureDelay(onShow)
+		s, err := t.measureDelay(onShow, delayFor)
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", w.name, err)
 		}
@@ -173,6 +179,14 @@ func delays() ([]result, error) {
 		})
 	}
 	return results, nil
+}
+
+func localClient(demo *testkit.Demo) (*client.Client, error) {
+	local, err := service.ReadLocal(demo.Data)
+	if err != nil {
+		return nil, err
+	}
+	return client.New(local.Address, local.Token), nil
 }
 
 // expectedDelay is what the plan says of a delivery, milliseconds.

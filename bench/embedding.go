@@ -114,7 +114,7 @@ func scriptToFrame() ([]result, error) {
 }
 
 // firstFrames measures a few times by turns and returns the medians.
-func (t *theatre) firstFrames(prefer string) (foreign, own float64, err error) {
+func (t *cinema) firstFrames(prefer string) (foreign, own float64, err error) {
 	body := strings.NewReplacer("SERVICE", t.demo.Address, "PREFER", prefer).Replace(firstFrame)
 	site := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
 		w.Header().Set("Content-Type", "text/html")
@@ -196,7 +196,7 @@ func wall() ([]result, error) {
 }
 
 // takes opens a page of players and measures the browser while they play.
-func (t *theatre) takes(path string, players int) (float64, error) {
+func (t *cinema) takes(path string, players int) (float64, error) {
 	if err := t.page.Open(t.demo.Address + path); err != nil {
 		return 0, err
 	}
@@ -208,7 +208,7 @@ func (t *theatre) takes(path string, players int) (float64, error) {
 }
 
 // chromium is what the browser takes for a while, as a share of a core.
-func (t *theatre) chromium(span time.Duration) (float64, error) {
+func (t *cinema) chromium(span time.Duration) (float64, error) {
 	before, err := chromiumTime()
 	if err != nil {
 		return 0, err

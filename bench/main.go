@@ -53,7 +53,7 @@ func run(only string) error {
 	}{
 		{"intake", intake}, {"serving", serving}, {"memory", memory}, {"hub", publishing},
 		{"viewers", viewing}, {"transcoding", transcoding}, {"flat", flat},
-		{"reloads", reloading}, {"delay", delays}, {"joining", joining}, {"peers", peering}, {"lip sync", lipSync},
+		{"reloads", reloading}, {"delay", delays}, {"engines", otherEngines}, {"joining", joining}, {"peers", peering}, {"lip sync", lipSync},
 		{"links", checkingLinks}, {"script", scriptToFrame}, {"wall", wall},
 	}
 	var all []result
@@ -96,7 +96,9 @@ How it is measured:
   picture, a hundred times faster than a camera. The limit is a program that reads the same bytes with the same buffer and copies them once. What is compared
   is processor time, user and system, of the receiving process alone.
 - Serving: wrk asks for one segment of 1 MB over 16 connections on loopback, of our handler and of nginx with sendfile; three rounds of each, in
-  turns; the median counts. wrk, server and kernel share the two cores.
+  turns; the median counts. wrk, server and kernel share the two cores. Our segments are anonymous files in memory, whose pages the kernel
+  handles one by one; a file of ext4 lies in its cache in larger pieces, which makes it faster to send for anybody. By HTTP/2 h2load asks over four
+  connections with four requests at once each.
 - Memory: live heap and anonymous files after a minute of one feed of 4 Mbit/s, over the heap before it; the limit is the bytes of media that have to
   be held.
 - Hub: median time of one call of Publish, with that many readers that all read every sample. Why 100 readers cost

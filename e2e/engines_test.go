@@ -54,9 +54,7 @@ func testPages(ctx context.Context, t *testing.T, tab engines.Tab, playsHLS bool
 	}
 	show("/element", player+`?.state === "playing" && `+player+`.method === "hls"`)
 	const steady = ` && ` + player + `.delay > 0 && ` + player + `.delay < 2500`
-	if !playsHLS { // WebKitGTK plays HLS itself, and does not tell how far behind it is
-		show("/element", player+`?.method === "hls"`+steady)
-	}
+	show("/element", player+`?.method === "hls"`+steady)
 	show("/fragments", player+`?.state === "playing" && `+player+`.method === "fragments"`+steady)
 	_, err = tab.Text(ctx, `String(window.from = `+player+`.shadowRoot.querySelector("video").currentTime)`)
 	require.NoError(t, err)

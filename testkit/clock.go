@@ -5,8 +5,6 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-
-	"webostrum/browser"
 )
 
 //go:embed clock.js
@@ -15,7 +13,7 @@ var clockScript string
 // ReadClocks gives a page window.clockIn(picture, part), the capture time that stands
 // in a picture's QR clock, milliseconds since 1970, or 0; and window.behind(picture),
 // how many milliseconds ago that was, or 0.
-func ReadClocks(page *browser.Page) error {
+func ReadClocks(page interface{ Run(statements string) error }) error {
 	root, err := Root()
 	if err != nil {
 		return err

@@ -27,7 +27,7 @@ type webKit struct {
 // WebKit starts WebKitGTK's small browser on a screen of its own. It does not always come
 // up, and is started anew then.
 func WebKit(ctx context.Context) (Tab, error) {
-	const tries = 4
+	const tries = 8
 	var err error
 	for range tries {
 		var k *webKit

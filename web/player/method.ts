@@ -43,11 +43,12 @@ type StartDate = HTMLVideoElement & { getStartDate?: () => Date };
 const hlsType = "application/vnd.apple.mpegurl";
 
 /**
- * Apple's engine plays HLS itself and best. Chromium does too by now, but begins
- * with the oldest segment of the list, so it gets the script.
+ * Apple's browsers play HLS themselves and best. Chromium does too by now, but begins
+ * with the oldest segment of the list, and Apple's engine on Linux falls half a minute
+ * behind: they get the script.
  */
 function playsByItself(video: HTMLVideoElement): boolean {
-  return video.canPlayType(hlsType) !== "" && navigator.vendor.startsWith("Apple");
+  return video.canPlayType(hlsType) !== "" && navigator.vendor.startsWith("Apple") && !navigator.platform.startsWith("Linux");
 }
 
 export interface Addresses {
