@@ -233,7 +233,7 @@ func stateOf(m admission) apitypes.FeedState {
 	st := m.feed.Status()
 	c := st.Condition
 	s := apitypes.FeedState{State: string(c.State), Reason: m.feed.Waiting(), Run: st.Run, Title: st.Record.Title, Ready: m.feed.Playable(),
-		Renditions: shownRenditions(st),
+		Renditions: shownRenditions(st), Sizes: shares(plan.Source{Width: st.Width, Height: st.Height}),
 		Audio: apitypes.AudioState{
 			HLS: st.Audio.Plans[plan.HLS].Codec != "", Fragments: st.Audio.Plans[plan.Fragments].Codec != "", WebRTC: st.Audio.Plans[plan.WebRTC].Codec != "",
 		}}

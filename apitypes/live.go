@@ -38,6 +38,7 @@ type FeedState struct {
 
 	Play       PlayChoice       `json:"play" doc:"How a player is to play it"`
 	Renditions []ShownRendition `json:"renditions" doc:"What a viewer can choose"`
+	Sizes      []PlanSize       `json:"sizes" doc:"Sizes that Motion JPEG can be had in, besides the camera's"`
 	Audio      AudioState       `json:"audio" doc:"Which deliveries have audio"`
 
 	Reports    bool     `json:"reports" doc:"Whether players are to tell how it plays"`

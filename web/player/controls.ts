@@ -1,7 +1,8 @@
 // What the viewer sees and presses. Everything is reachable by keyboard and
 // told to screen readers.
 import { icons, type IconName } from "./icons";
-import type { Choice, Details } from "./session";
+import type { Choice } from "./choices";
+import type { Details } from "./session";
 import { keepAudio, wantsAudio } from "./audio";
 
 export interface Controls {

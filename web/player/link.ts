@@ -14,6 +14,8 @@ export interface FeedState {
   play: { order: string[]; why: string; within: number; ahead: Record<string, number> };
   /** What can be chosen. */
   renditions: Rendition[];
+  /** Sizes that Motion JPEG can be had in. */
+  sizes?: { size: string; width: number; height: number }[];
   /** That whoever asks may have: "hls", "webrtc", "motion-jpeg", "still". */
   deliveries: string[];
   /** Whether the service wants to be told how it plays. */

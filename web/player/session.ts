@@ -1,6 +1,7 @@
 // One feed on one video element: starts when there is something to play, and
 // keeps it going over reboots, restarts and gaps.
 import { BackOff } from "./backoff";
+import { choicesOf, isSize, queryOf, type Choice } from "./choices";
 import { StateLink, type FeedState, type Rendition } from "./link";
 import { bringsPictures } from "./whep";
 import { keepLastFrame } from "./lastframe";
@@ -23,12 +24,6 @@ export interface SessionView {
   onMethod(key: MethodKey, audio: boolean, why: string): void;
   /** The browser lets nothing start with audio before the viewer has pressed something. */
   onAudioRefused(): void;
-}
-
-/** What a viewer may choose. */
-export interface Choice {
-  name: string;
-  label: string;
 }
 
 export interface Details {
@@ -141,8 +136,7 @@ export class Session {
 
   /** Address of a still of what is played. */
   get still(): string {
-    const query = this.rendition ? `?rendition=${encodeURIComponent(this.rendition)}` : "";
-    return `${this.base}/still.jpg${query}`;
+    return `${this.base}/still.jpg${queryOf("pictures", this.rendition)}`;
   }
 
   details(): Details {
@@ -177,7 +171,7 @@ export class Session {
   /** A rendition that is there no longer is played no longer: the feed goes on. */
   private forgetRendition(renditions: readonly Rendition[]): void {
     const { rendition } = this;
-    if (rendition === null || madeByItself.includes(rendition) || renditions.some((r) => r.name === rendition)) return;
+    if (rendition === null || isSize(rendition) || madeByItself.includes(rendition) || renditions.some((r) => r.name === rendition)) return;
     this.rendition = null;
     this.switched = false;
   }
@@ -308,13 +302,14 @@ export class Session {
     this.notBefore = 0;
   };
 
-  private tellMethod({ audio, iceServers, play, renditions }: FeedState): void {
+  private tellMethod(state: FeedState): void {
     const { key } = this;
+    const { audio, iceServers, play } = state;
     this.audioThere = key === "webrtc" || key === "fragments" ? audio[key] : false;
     this.iceServers = iceServers ?? [];
     this.play = play;
     if (key === null) return;
-    this.choices = choicesOf(key, renditions);
+    this.choices = choicesOf(key, state);
     this.view.onChoices(this.choices, this.rendition);
     if (key === "pictures") this.view.onMethod(key, false, "Motion JPEG has no sound");
     else this.view.onMethod(key, audio[key], "This feed has no sound");
@@ -368,11 +363,11 @@ export class Session {
 
   private addresses(): Addresses {
     const { rendition } = this;
-    const list = rendition ? `${encodeURIComponent(rendition)}.m3u8` : "index.m3u8";
-    const query = rendition ? `?rendition=${encodeURIComponent(rendition)}` : "";
+    const list = rendition && !isSize(rendition) ? `${encodeURIComponent(rendition)}.m3u8` : "index.m3u8";
+    const query = (key: MethodKey) => queryOf(key, rendition);
     const at = (path: string) => new URL(`${this.base}/${path}`, location.href).href;
     const { ahead } = this.play;
-    return { service: this.service, hls: at(`hls/${list}`), whep: at(`whep${query}`), fragments: at(`live.mp4${query}`), pictures: at(`mjpeg${query}`), iceServers: this.iceServers, ahead, plain: this.want.only === "hls-plain" };
+    return { service: this.service, hls: at(`hls/${list}`), whep: at(`whep${query("webrtc")}`), fragments: at(`live.mp4${query("fragments")}`), pictures: at(`mjpeg${query("pictures")}`), iceServers: this.iceServers, ahead, plain: this.want.only === "hls-plain" };
   }
 
   /** A method that has failed is left alone for a while; then it is tried again. */
@@ -422,10 +417,4 @@ export class Session {
     this.frames = null;
     this.frameRate = null;
   }
-}
-
-/** The renditions that a method can play; one alone is no choice. */
-function choicesOf(key: MethodKey, renditions: readonly Rendition[]): Choice[] {
-  const fit = renditions.filter((r) => (r.codec === "JPEG") === (key === "pictures"));
-  return fit.map((r) => ({ name: r.name, label: r.width > 0 ? `${r.name} (${r.width}×${r.height})` : r.name }));
 }
