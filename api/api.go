@@ -55,6 +55,9 @@ type Config struct {
 
 	Viewers viewers.Config
 
+	// SearchOn are the interfaces that cameras are searched on; empty for all.
+	SearchOn []string
+
 	// EnterKey opens /enter/KEY, which signs in as the first engineer. Empty
 	// switches it off; only the demo has one.
 	EnterKey string
@@ -72,17 +75,18 @@ type API struct {
 	panics  atomic.Uint64 // requests that panicked
 
 	limits
-	links   access.Links
-	grants  *grants
+	links  access.Links
+	grants *grants
 
 	experience *experience
-	uses    uses
-	assets  assets
-	going   sync.WaitGroup
-	people  sync.Mutex // one change of accounts at a time
-	linking sync.Mutex // one change of links at a time
-	closing context.Context
-	close   context.CancelFunc
+	searches   searches
+	uses       uses
+	assets     assets
+	going      sync.WaitGroup
+	people     sync.Mutex // one change of accounts at a time
+	linking    sync.Mutex // one change of links at a time
+	closing    context.Context
+	close      context.CancelFunc
 }
 
 // limits are what keeps some callers from taking the service from others.

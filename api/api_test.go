@@ -68,7 +68,8 @@ func startWith(t *testing.T, change func(*api.Config)) *world {
 	st, err := station.Open(station.Config{Store: records, Log: slog.New(slog.DiscardHandler)})
 	require.NoError(t, err)
 	cfg := api.Config{
-		Store: records, Station: st, Version: "test", PlaylistWait: 50 * time.Millisecond, EnterKey: "open-sesame",
+		SearchOn: []string{"lo"},
+		Store:    records, Station: st, Version: "test", PlaylistWait: 50 * time.Millisecond, EnterKey: "open-sesame",
 		Web: fstest.MapFS{"console.html": {Data: []byte("<title>console</title>")}, "assets/x-1.js": {Data: []byte("1")}},
 	}
 	change(&cfg)

@@ -28,7 +28,7 @@ var parameterExamples = map[string]any{
 }
 
 // exampleIDs are of the parameter id, which is another thing in each operation.
-var exampleIDs = map[string]any{"end-viewer": "k7w2", "end-token": 12, "end-session": 31}
+var exampleIDs = map[string]any{"end-viewer": "k7w2", "show-search": "k7w2m4x9pa", "end-token": 12, "end-session": 31}
 
 func exampleSettings() apitypes.FeedSettings {
 	s := apitypes.Defaults("rtsp://192.0.2.7:554/main")
@@ -136,6 +136,11 @@ func explanations() map[string]explanation {
 		"inspect": {text: "Opens the camera, reads for some seconds, and says what it sends and what to look out for. Nothing is kept. Answers after that time; eight at a time.", request: apitypes.Inspection{URL: "rtsp://192.0.2.7:554/main", User: "viewer", Password: "funicular", Seconds: 4},
 			answer: apitypes.Report{Transport: "tcp", Codec: "H264", Profile: "Main", Level: "3.1", Width: 1280, Height: 720, FrameRate: 25, BitRate: 2_010_000, KeyframeEvery: 2, Slices: 1, Packets: 812, Seconds: 4, Reports: true,
 				Tracks: []apitypes.ReportTrack{{Kind: "video", Codec: "H264", ClockRate: 90000, Used: true}}, Notes: []string{}}},
+		"start-search": {text: "On all networks that the service's machine is on, by WS-Discovery and mDNS; nothing is sent to single addresses unless sweep names their network. Answers at once; show-search tells what was found. Two at a time.",
+			request: apitypes.NewSearch{Seconds: 4, Sweep: []string{"192.168.1.0/24"}}, answer: exampleSearch()},
+		"show-search": {text: "Ask again while running is true. The last sixteen are kept.", answer: exampleSearch()},
+		"offered-streams": {text: "Signs in by ONVIF and asks what the camera is and what streams it has. Addresses of other hosts that it gives are taken as on the host that was named, since credentials go nowhere else. Nothing is kept.",
+			request: apitypes.DeviceSignIn{Address: "192.0.2.7", User: "viewer", Password: "funicular"}, answer: exampleOffered()},
 		"list-events": {text: "Newest first, page by page: before takes the number of the last event of the page before. after asks for what is newer than a number.", answer: apitypes.EventList{Events: []apitypes.Event{exampleEvent()}}},
 		"live": {text: "Events named \"feeds\" hold {now, feeds}, once a second and at every change; events named \"event\" hold one event, for engineers.",
 			answer: "event: feeds\ndata: {\"now\":1795678200000,\"feeds\":[]}\n\n"},
@@ -217,6 +222,21 @@ func problemResponse(op *huma.Operation) *huma.Response {
 		}
 	}
 	return r
+}
+
+func exampleSearch() apitypes.Search {
+	return apitypes.Search{ID: "k7w2m4x9pa", Running: true, Notes: []string{}, Found: []apitypes.FoundCamera{{
+		Host: "192.0.2.7", ID: "urn:uuid:6f1c4e2a-8a64-4b0e-9d55-1f0a4c7e2b11", Name: "Passing loop", Hardware: "PL 2", Device: "http://192.0.2.7/onvif/device_service", Ways: []string{"WS-Discovery"},
+	}}}
+}
+
+func exampleOffered() apitypes.OfferedStreams {
+	return apitypes.OfferedStreams{
+		Maker: "Morrow Crag Workshop", Model: "PL 2", Firmware: "1.2", Serial: "0815", Notes: []string{}, Streams: []apitypes.OfferedStream{{
+			Name: "main", Codec: "H264", Profile: "Main", Width: 1280, Height: 720, FrameRate: 25, BitRate: 2_000_000, KeyframeEvery: 2,
+			URL: "rtsp://192.0.2.7:554/main", Means: "Passes through to every browser.", Best: true,
+		}},
+	}
 }
 
 func examplePlan() apitypes.Plan {

@@ -25,10 +25,10 @@ const (
 	mostReport     = 2 << 10         // bytes
 	mostReported   = 2 * time.Minute // that one report can tell of
 	mostDelay      = 10 * time.Minute
-	mostReason     = 120             // bytes
-	mostReporters  = 50_000          // told apart at a time
-	forgetReporter = time.Hour       // after which a client's play or failure counts anew
-	countedDays    = 7               // that a plan looks back at
+	mostReason     = 120       // bytes
+	mostReporters  = 50_000    // told apart at a time
+	forgetReporter = time.Hour // after which a client's play or failure counts anew
+	countedDays    = 7         // that a plan looks back at
 )
 
 // experience gathers what players report until it is written. What is written is read

@@ -31,7 +31,7 @@ func FuzzHTTP(f *testing.F) {
 	require.NoError(f, err)
 	st, err := station.Open(station.Config{Store: records, Log: slog.New(slog.DiscardHandler)})
 	require.NoError(f, err)
-	a, err := api.New(api.Config{
+	a, err := api.New(api.Config{SearchOn: []string{"lo"},
 		Store: records, Station: st, Version: "fuzz", PlaylistWait: time.Millisecond, EnterKey: "open-sesame",
 		Web: fstest.MapFS{"console.html": {Data: []byte("x")}},
 	})

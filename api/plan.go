@@ -14,10 +14,10 @@ import (
 )
 
 type planInput struct {
-	Name    string  `path:"name" maxLength:"63" doc:"Name of the feed" example:"lower-station"`
-	Viewers int     `query:"viewers" minimum:"1" maximum:"1000000" default:"1" doc:"How many watch at once" example:"30"`
-	Within  float64 `query:"within" minimum:"-1" maximum:"120" default:"-1" doc:"How far behind the picture may be, seconds; 0 is whatever is cheapest, and -1 what the feed has" example:"2"`
-	Uplink  float64 `query:"uplink" minimum:"0" doc:"Bits a second that may leave the building; 0 when it is not known" example:"20000000"`
+	Name    string   `path:"name" maxLength:"63" doc:"Name of the feed" example:"lower-station"`
+	Viewers int      `query:"viewers" minimum:"1" maximum:"1000000" default:"1" doc:"How many watch at once" example:"30"`
+	Within  float64  `query:"within" minimum:"-1" maximum:"120" default:"-1" doc:"How far behind the picture may be, seconds; 0 is whatever is cheapest, and -1 what the feed has" example:"2"`
+	Uplink  float64  `query:"uplink" minimum:"0" doc:"Bits a second that may leave the building; 0 when it is not known" example:"20000000"`
 	Engines []string `query:"engine" enum:"Chromium,Firefox,WebKit" maxItems:"3" doc:"That all of them have, separated by commas; none for any" example:"[\"WebKit\"]"`
 }
 

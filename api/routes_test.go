@@ -108,6 +108,9 @@ var routes = map[string]row{
 	"GET /api/v1/viewers":                       {readers, 200},
 	"DELETE /api/v1/viewers/gate":               {engineers, 404},
 	"POST /api/v1/inspect":                      {engineers, 422},
+	"POST /api/v1/searches":                     {engineers, 201},
+	"GET /api/v1/searches/gate":                 {engineers, 404},
+	"POST /api/v1/offered-streams":              {engineers, 422},
 	"POST /api/v1/plan":                         {engineers, 422},
 	"POST /api/v1/feeds/gate/ladder":            {engineers, 422},
 	"GET /api/v1/events":                        {readers, 200},
@@ -210,7 +213,7 @@ func pattern(row string) string {
 	parts := strings.Split(path, "/")
 	names := map[string]string{
 		"watch": ":feed", "embed": ":feed", "enter": ":key", "feeds": ":name", "renditions": ":rendition", "requests": ":request", "links": ":link",
-		"link": ":text", "accounts": ":account", "viewers": ":id", "tokens": ":id", "sessions": ":id", "schemas": ":schema",
+		"link": ":text", "accounts": ":account", "viewers": ":id", "tokens": ":id", "sessions": ":id", "searches": ":id", "schemas": ":schema",
 	}
 	for i := 1; i < len(parts); i++ {
 		if name, ok := names[parts[i-1]]; ok {

@@ -53,6 +53,8 @@ type Config struct {
 	ICEServers  []whep.ICEServer // that viewers are told of
 	Log         *slog.Logger
 
+	SearchOn []string // interfaces that cameras are searched on; empty for all
+
 	TrustedProxies []netip.Prefix // whose word is taken for where a request came from
 }
 
@@ -100,7 +102,7 @@ func Run(ctx context.Context, cfg Config, started func(Started)) error {
 	}
 	handler, err := api.New(api.Config{
 		Store: records, Station: feeds, Web: web.Files(), Version: Version, Secure: cfg.Secure, EnterKey: cfg.EnterKey,
-		WebRTC: webRTC, ICEServers: cfg.ICEServers, Viewers: cfg.Viewers, Worker: codecs, Log: cfg.Log, Listen: listener.Addr(), TrustedProxies: cfg.TrustedProxies,
+		WebRTC: webRTC, ICEServers: cfg.ICEServers, Viewers: cfg.Viewers, Worker: codecs, Log: cfg.Log, Listen: listener.Addr(), TrustedProxies: cfg.TrustedProxies, SearchOn: cfg.SearchOn,
 	})
 	if err != nil {
 		return errors.Join(err, listener.Close())

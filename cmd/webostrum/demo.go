@@ -29,7 +29,7 @@ func (a *app) demo() *cli.Command {
 	return &cli.Command{
 		Name: "demo", Usage: "run the service with the simulated cameras of the Morrow Crag Funicular", OnUsageError: usageError,
 		Flags: []cli.Flag{
-			a.listenFlag("127.0.0.1:7600"), a.webRTCFlag("127.0.0.1:7601"), a.logFlag(), a.workerFlag(),
+			a.listenFlag("127.0.0.1:7600"), a.webRTCFlag("127.0.0.1:7601"), a.logFlag(), a.workerFlag(), a.searchFlag("lo"),
 			&cli.StringFlag{Name: "camera-listen", Usage: "`ADDRESS` of the first simulated camera; the others take the ports after it", Value: "127.0.0.1:7654", Sources: a.from("camera-listen")},
 			&cli.StringFlag{Name: "control", Usage: "`ADDRESS` of the cameras' control", Value: "127.0.0.1:7690", Sources: a.from("control")},
 		},
@@ -77,15 +77,14 @@ func demoFeeds() []demoFeed {
 }
 
 // demoCameras makes the cameras; each listens on the port after the one before.
-func demoCameras(feeds []demoFeed, listen, worker string) ([]*sim.Camera, error) {
+func demoCameras(configs []sim.Config, listen, worker string) ([]*sim.Camera, error) {
 	host, portText, err := net.SplitHostPort(listen)
 	port, portErr := strconv.Atoi(portText)
 	if err != nil || portErr != nil {
 		return nil, usagef("camera address %q: write it like 127.0.0.1:7654", listen)
 	}
 	var cameras []*sim.Camera
-	for i, d := range feeds {
-		cfg := d.camera
+	for i, cfg := range configs {
 		cfg.User, cfg.Password, cfg.Worker = demoUser, demoPassword, worker
 		cfg.Listen = net.JoinHostPort(host, "0")
 		if port > 0 {
@@ -106,7 +105,11 @@ func (a *app) runDemo(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	feeds := demoFeeds()
-	cameras, err := demoCameras(feeds, c.String("camera-listen"), c.String("codecs"))
+	var configs []sim.Config
+	for _, d := range feeds {
+		configs = append(configs, d.camera)
+	}
+	cameras, err := demoCameras(append(configs, loopCameras()...), c.String("camera-listen"), c.String("codecs"))
 	if err != nil {
 		return err
 	}
@@ -122,12 +125,22 @@ func (a *app) runDemo(ctx context.Context, c *cli.Command) error {
 			cancel()
 		}
 	})
+	loop, err := passingLoop(cameras)
+	if err != nil {
+		return err
+	}
+	parts.Go(func() {
+		if err := loop.Run(ctx); err != nil {
+			failed <- err
+			cancel()
+		}
+	})
 	key := strings.ToLower(rand.Text())
 	data := ".demo" // not the folder of a service that is meant
 	if c.IsSet("data") {
 		data = c.String("data")
 	}
-	cfg := service.Config{Data: data, Listen: c.String("listen"), Codecs: c.String("codecs"), EnterKey: key, Log: log, WebRTC: c.String("webrtc-listen")}
+	cfg := service.Config{Data: data, Listen: c.String("listen"), Codecs: c.String("codecs"), EnterKey: key, Log: log, WebRTC: c.String("webrtc-listen"), SearchOn: c.StringSlice("search-on")}
 	err = service.Run(ctx, cfg, func(s service.Started) {
 		for i, d := range feeds {
 			if err := d.add(ctx, data, cameras[i].URL()); err != nil {
@@ -190,8 +203,9 @@ Watch pages  %s/watch/lower-station
              %s/watch/summit-mast
              %s/watch/upper-station
 Commands     bin/webostrum --data %s feed list
+Search       bin/webostrum --data %s discover
 Misbehave    bin/webostrum sim tell --control %s --camera winch-room reboot
 End          Ctrl-C
 
-`, s.Address, key, s.Address, s.Address, s.Address, s.Address, data, control)
+`, s.Address, key, s.Address, s.Address, s.Address, s.Address, data, data, control)
 }

@@ -26,6 +26,10 @@ func (a *app) logFlag() cli.Flag {
 	return &cli.StringFlag{Name: "log-level", Usage: "debug, info, warn or error", Value: "info", Sources: a.from("log-level")}
 }
 
+func (a *app) searchFlag(value ...string) cli.Flag {
+	return &cli.StringSliceFlag{Name: "search-on", Usage: "network `INTERFACE` that cameras are searched on; more than one may be given (default: all)", Value: value, Sources: a.from("search-on")}
+}
+
 func (a *app) logger(c *cli.Command) (*slog.Logger, error) {
 	var level slog.Level
 	if err := level.UnmarshalText([]byte(c.String("log-level"))); err != nil {
@@ -48,6 +52,7 @@ func (a *app) serve() *cli.Command {
 			&cli.IntFlag{Name: "most-viewers-an-address", Usage: "viewers of one address at a time, of those who are not signed in", Value: viewers.DefaultMostAnAddress, Sources: a.from("most-viewers-an-address")},
 			&cli.StringSliceFlag{Name: "trusted-proxies", Usage: "`ADDRESS` or prefix (192.0.2.0/24) of a proxy whose forwarded client addresses are believed; more than one may be given", Sources: a.from("trusted-proxies")},
 			&cli.StringSliceFlag{Name: "ice-server", Usage: "STUN or TURN `SERVER` that viewers are told of: stun:HOST:PORT or turn:USER:PASSWORD@HOST:PORT", Sources: a.from("ice-server")},
+			a.searchFlag(),
 			&cli.BoolFlag{Name: "https-only", Usage: "browsers reach the service through an HTTPS proxy only: mark cookies so", Sources: a.from("https-only")},
 		},
 		Action: func(ctx context.Context, c *cli.Command) error {
@@ -69,7 +74,7 @@ func (a *app) serve() *cli.Command {
 			}
 			return service.Run(ctx, service.Config{
 				Data: c.String("data"), Listen: c.String("listen"), Secure: c.Bool("https-only"), Codecs: c.String("codecs"), Log: log,
-				WebRTC: c.String("webrtc-listen"), WebRTCHosts: c.StringSlice("webrtc-address"), ICEServers: servers, TrustedProxies: proxies,
+				WebRTC: c.String("webrtc-listen"), WebRTCHosts: c.StringSlice("webrtc-address"), ICEServers: servers, TrustedProxies: proxies, SearchOn: c.StringSlice("search-on"),
 				Viewers: viewers.Config{Most: c.Int("most-viewers"), MostAFeed: c.Int("most-viewers-a-feed"), MostAnAddress: c.Int("most-viewers-an-address")},
 			}, a.showStarted)
 		},

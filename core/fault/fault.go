@@ -47,6 +47,7 @@ const (
 	Refused         Code = "camera-refused"
 	NoKeyframe      Code = "camera-no-keyframe"
 	NotHTTP         Code = "camera-not-http"
+	NotONVIF        Code = "camera-not-onvif"
 	PageInstead     Code = "camera-page-instead"
 	NoPicture       Code = "camera-no-picture"
 	PictureOdd      Code = "camera-picture-not-handled"
@@ -141,6 +142,8 @@ var cameras = []Kind{
 		"Set a keyframe (I-frame) interval of one to four seconds in the camera.", false, 0},
 	{NotHTTP, ClassBroken, "Something answers at that address, but it does not speak HTTP.",
 		"Check the port: a camera's web port is usually 80 or 8080. For encryption write https://; for RTSP write rtsp://.", false, 0},
+	{NotONVIF, ClassBroken, "Something answers at that address, but it does not speak ONVIF.",
+		"Check that ONVIF is switched on in the camera, and at which port; some cameras want a user of its own for it.", false, 0},
 	{PageInstead, ClassBroken, "The camera sends a web page instead of pictures.",
 		"Open the address in a browser. A sign-in page means that the camera wants a user and a password, or a path that does without its page; its manual names the path of the stream or of the picture.", false, 0},
 	{NoPicture, ClassBroken, "What the camera sends holds no JPEG pictures.",

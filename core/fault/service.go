@@ -10,6 +10,8 @@ const (
 	DeliveryUnknown    Code = "delivery-unknown"
 	DeliveryOff        Code = "delivery-off"
 	ReportsOff         Code = "reports-off"
+	SearchBusy         Code = "search-busy"
+	SearchUnknown      Code = "search-unknown"
 	SegmentUnknown     Code = "segment-unknown"
 	DirectiveRefused   Code = "directive-refused"
 	SegmentUnreadable  Code = "segment-unreadable"
@@ -94,6 +96,12 @@ var serviceKinds = []Kind{
 	{Code: DeliveryOff, Class: ClassRefused, Status: 403,
 		Sentence: "This delivery is switched off for the feed.",
 		Remedy:   "Use another one, or have an engineer switch it on."},
+	{Code: SearchBusy, Class: ClassRefused, Status: 409,
+		Sentence: "As many searches run as may at a time.",
+		Remedy:   "Wait for one to end, and search again."},
+	{Code: SearchUnknown, Class: ClassNotFound, Status: 404,
+		Sentence: "There is no such search.",
+		Remedy:   "The last sixteen are kept until the service ends: start another one."},
 	{Code: ReportsOff, Class: ClassRefused, Status: 403,
 		Sentence: "This feed does not want to know how it plays.",
 		Remedy:   "Have an engineer let viewers' players report, or send no reports."},

@@ -144,6 +144,8 @@ func Name(c media.Codec) string {
 		return "16-bit PCM"
 	case media.H264:
 		return "H.264"
+	case media.H265:
+		return "H.265"
 	}
 	return string(c)
 }

@@ -123,6 +123,32 @@ func (c *Camera) Send(ctx context.Context, method, target, body string) (*Answer
 	return &Answer{Status: resp.StatusCode, Text: strings.ToValidUTF8(strings.TrimSpace(string(text)), "."), Took: time.Since(begun)}, nil
 }
 
+// ErrTooLong is returned for an answer that is longer than it may be.
+var ErrTooLong = errors.New("the answer is longer than it may be")
+
+// Call sends a body to an address of the camera's own host and returns status and body of
+// the answer, of which there may be most bytes, whatever the status is.
+func (c *Camera) Call(ctx context.Context, u *url.URL, header http.Header, body string, most int64) (status int, data []byte, err error) {
+	if !c.own(u) {
+		return 0, nil, ErrElsewhere
+	}
+	late := fault.New(fault.SlowAnswer, nil, "its answer did not come to an end")
+	ctx, cancel := context.WithTimeoutCause(ctx, 2*c.cfg.AnswerTimeout, late) // the head, then the rest
+	defer cancel()
+	resp, err := c.ask(ctx, http.MethodPost, u, header, body)
+	if err != nil {
+		return 0, nil, err
+	}
+	defer func() { _ = resp.Body.Close() }()
+	if data, err = io.ReadAll(io.LimitReader(resp.Body, most+1)); err != nil {
+		return 0, nil, explain(ctx, err)
+	}
+	if int64(len(data)) > most {
+		return 0, nil, fault.New(fault.Refused, ErrTooLong, "%v", ErrTooLong)
+	}
+	return resp.StatusCode, data, nil
+}
+
 // kindOf tells the kinds of body apart that cameras take.
 func kindOf(body string) string {
 	switch t := strings.TrimSpace(body); {

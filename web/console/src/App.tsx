@@ -15,6 +15,7 @@ import { OwnPage } from "./people/OwnPage";
 import { PlanPage } from "./plan/PlanPage";
 import { PeoplePage } from "./people/PeoplePage";
 import { ProblemBox } from "./parts/ProblemBox";
+import { SearchPage } from "./search/SearchPage";
 import { SignInPage } from "./signin/SignInPage";
 
 export function App() {
@@ -42,6 +43,7 @@ export function App() {
           <Route path="/feeds/:name" element={<FeedPage me={me.data} />} />
           <Route path="/feeds/:name/compare" element={<ComparePage />} />
           <Route path="/feeds/:name/plan" element={<PlanPage me={me.data} />} />
+          <Route path="/search" element={<SearchPage />} />
           <Route path="/people" element={<PeoplePage me={me.data} />} />
           <Route path="/account" element={<OwnPage me={me.data} />} />
           <Route path="/events" element={<EventsPage />} />

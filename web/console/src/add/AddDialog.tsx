@@ -22,11 +22,11 @@ function inspectBody({ url, user, password, transport, fetch, fingerprint }: Cam
   return { url, user, password, transport, fetch, fingerprint, seconds: 4 };
 }
 
-/** First look into the camera, then name it. */
-export function AddDialog({ onClose }: { onClose: () => void }) {
+/** First look into the camera, then name it; start is what is known of the camera. */
+export function AddDialog({ start, onClose }: { start?: Partial<CameraValues>; onClose: () => void }) {
   const navigate = useNavigate();
   const queries = useQueryClient();
-  const [camera, setCamera] = useState(emptyCamera);
+  const [camera, setCamera] = useState({ ...emptyCamera, ...start });
   const [delivery, setDelivery] = useState(emptyDelivery);
 
   const look = useMutation({

@@ -580,6 +580,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/offered-streams": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What streams a camera offers by ONVIF
+         * @description Signs in by ONVIF and asks what the camera is and what streams it has. Addresses of other hosts that it gives are taken as on the host that was named, since credentials go nowhere else. Nothing is kept.
+         */
+        post: operations["offered-streams"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/plan": {
         parameters: {
             query?: never;
@@ -594,6 +614,46 @@ export interface paths {
          * @description Looks into the camera first, as inspect does; nothing is kept.
          */
         post: operations["plan-camera"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Search for cameras
+         * @description On all networks that the service's machine is on, by WS-Discovery and mDNS; nothing is sent to single addresses unless sweep names their network. Answers at once; show-search tells what was found. Two at a time.
+         */
+        post: operations["start-search"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/searches/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a search has found so far
+         * @description Ask again while running is true. The last sixteen are kept.
+         */
+        get: operations["show-search"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1025,6 +1085,17 @@ export interface components {
              */
             within: number;
         };
+        DeviceSignIn: {
+            /**
+             * @description Of the camera: a host, host:port, or its ONVIF address
+             * @example 192.0.2.7
+             */
+            address: string;
+            /** @description SHA-256 of the certificate to trust, for https */
+            fingerprint?: string;
+            password?: string;
+            user?: string;
+        };
         Embedding: {
             /** @description Of the page */
             address: string;
@@ -1199,6 +1270,28 @@ export interface components {
             /** @description Where it is, such as body.camera.url */
             location: string;
             message: string;
+        };
+        FoundCamera: {
+            /** @description Address to ask for its streams by ONVIF */
+            device?: string;
+            /** @description Feeds whose camera is on that host */
+            feeds?: string[] | null;
+            hardware?: string;
+            /** @description IP address */
+            host: string;
+            /** @description That stays when the address changes */
+            id?: string;
+            location?: string;
+            /** @description As it calls itself */
+            name?: string;
+            /** @description What is wrong with what it says */
+            odd?: string;
+            /** @description Its own pages */
+            pages?: string[] | null;
+            /** @description RTSP addresses that it announces */
+            streams?: string[] | null;
+            /** @description What answered: WS-Discovery, mDNS, ONVIF, RTSP */
+            ways: string[] | null;
         };
         History: {
             /** @description A point a second, oldest first */
@@ -1480,6 +1573,29 @@ export interface components {
              */
             textSize?: number;
         };
+        NewSearch: {
+            /**
+             * @description That a sweep tries; the usual ones of cameras when left out
+             * @example [
+             *       554,
+             *       80
+             *     ]
+             */
+            ports?: number[];
+            /**
+             * Format: double
+             * @description How long answers are waited for; a sweep takes as long as it takes
+             * @default 4
+             */
+            seconds: number;
+            /**
+             * @description Private networks whose addresses are tried one by one, such as 192.168.1.0/24; of 1024 addresses at most each
+             * @example [
+             *       "192.168.1.0/24"
+             *     ]
+             */
+            sweep?: string[];
+        };
         NewToken: {
             /**
              * Format: date-time
@@ -1504,6 +1620,53 @@ export interface components {
              * @enum {string}
              */
             scope: "read" | "manage" | "media" | "metrics";
+        };
+        OfferedStream: {
+            audio?: string;
+            /** @description For watching */
+            best?: boolean;
+            /**
+             * Format: double
+             * @description Bits a second at most
+             */
+            bitRate?: number;
+            codec: string;
+            /**
+             * Format: double
+             * @description Frames a second at most
+             */
+            frameRate?: number;
+            /** Format: int64 */
+            height: number;
+            /** Format: double */
+            keyframeSeconds?: number;
+            /** @description For weak lines and small places */
+            lightest?: boolean;
+            /** @description What it means for browsers */
+            means: string;
+            name: string;
+            /** @description Of the codec */
+            profile?: string;
+            /** @description Address of stills */
+            still?: string;
+            /** @description For a feed's camera; left out when the camera does not say */
+            url?: string;
+            /** Format: int64 */
+            width: number;
+        };
+        OfferedStreams: {
+            /**
+             * Format: double
+             * @description By how much its clock is ahead of the service's
+             */
+            clockOffsetSeconds: number;
+            firmware?: string;
+            maker?: string;
+            model?: string;
+            /** @description What is odd */
+            notes: string[] | null;
+            serial?: string;
+            streams: components["schemas"]["OfferedStream"][] | null;
         };
         OwnPassword: {
             /**
@@ -2065,6 +2228,14 @@ export interface components {
             used: boolean;
             /** @description Why it is not used */
             why?: string;
+        };
+        Search: {
+            /** @description In the order in which they answered */
+            found: components["schemas"]["FoundCamera"][] | null;
+            id: string;
+            /** @description What could not be done */
+            notes: string[] | null;
+            running: boolean;
         };
         SecondCode: {
             /** @description Six digits that the authenticator shows */
@@ -6333,6 +6504,98 @@ export interface operations {
             };
         };
     };
+    "offered-streams": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "address": "192.0.2.7",
+                 *       "user": "viewer",
+                 *       "password": "funicular"
+                 *     }
+                 */
+                "application/json": components["schemas"]["DeviceSignIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "maker": "Morrow Crag Workshop",
+                     *       "model": "PL 2",
+                     *       "firmware": "1.2",
+                     *       "serial": "0815",
+                     *       "clockOffsetSeconds": 0,
+                     *       "streams": [
+                     *         {
+                     *           "name": "main",
+                     *           "codec": "H264",
+                     *           "profile": "Main",
+                     *           "width": 1280,
+                     *           "height": 720,
+                     *           "frameRate": 25,
+                     *           "bitRate": 2000000,
+                     *           "keyframeSeconds": 2,
+                     *           "url": "rtsp://192.0.2.7:554/main",
+                     *           "means": "Passes through to every browser.",
+                     *           "best": true
+                     *         }
+                     *       ],
+                     *       "notes": []
+                     *     }
+                     */
+                    "application/json": components["schemas"]["OfferedStreams"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "plan-camera": {
         parameters: {
             query?: never;
@@ -6466,6 +6729,189 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "start-search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "seconds": 4,
+                 *       "sweep": [
+                 *         "192.168.1.0/24"
+                 *       ]
+                 *     }
+                 */
+                "application/json": components["schemas"]["NewSearch"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "id": "k7w2m4x9pa",
+                     *       "running": true,
+                     *       "found": [
+                     *         {
+                     *           "host": "192.0.2.7",
+                     *           "id": "urn:uuid:6f1c4e2a-8a64-4b0e-9d55-1f0a4c7e2b11",
+                     *           "name": "Passing loop",
+                     *           "hardware": "PL 2",
+                     *           "device": "http://192.0.2.7/onvif/device_service",
+                     *           "ways": [
+                     *             "WS-Discovery"
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "notes": []
+                     *     }
+                     */
+                    "application/json": components["schemas"]["Search"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "show-search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example k7w2m4x9pa */
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "id": "k7w2m4x9pa",
+                     *       "running": true,
+                     *       "found": [
+                     *         {
+                     *           "host": "192.0.2.7",
+                     *           "id": "urn:uuid:6f1c4e2a-8a64-4b0e-9d55-1f0a4c7e2b11",
+                     *           "name": "Passing loop",
+                     *           "hardware": "PL 2",
+                     *           "device": "http://192.0.2.7/onvif/device_service",
+                     *           "ways": [
+                     *             "WS-Discovery"
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "notes": []
+                     *     }
+                     */
+                    "application/json": components["schemas"]["Search"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };

@@ -8,6 +8,7 @@ import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
+import { Link } from "react-router";
 
 import { problemOf, type Feed, type Me } from "../api/client";
 import { feedsQuery } from "../api/queries";
@@ -71,12 +72,17 @@ function Nothing({ mayAdd, onAdd }: { mayAdd: boolean; onAdd: () => void }) {
         No feeds yet
       </Typography>
       <Typography color="textSecondary" sx={{ mb: 2 }}>
-        A feed is one camera, named after the place it shows. All you need is its RTSP address.
+        A feed is one camera, named after the place it shows. Search for cameras, or look into one whose address you know.
       </Typography>
       {mayAdd && (
-        <Button variant="outlined" onClick={onAdd}>
-          Look into a camera
-        </Button>
+        <Stack direction="row" spacing={1} sx={{ justifyContent: "center" }}>
+          <Button variant="contained" component={Link} to="/search">
+            Search for cameras
+          </Button>
+          <Button variant="outlined" onClick={onAdd}>
+            Look into a camera
+          </Button>
+        </Stack>
       )}
     </Paper>
   );

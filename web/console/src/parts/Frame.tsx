@@ -20,6 +20,7 @@ import { useLiveState } from "../live/Live";
 
 const places = [
   { to: "/", label: "Feeds", engineers: false },
+  { to: "/search", label: "Search", engineers: true },
   { to: "/people", label: "People", engineers: true },
   { to: "/events", label: "Events", engineers: true },
 ];
