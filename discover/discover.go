@@ -170,6 +170,9 @@ func (c *collection) add(f Found) {
 		c.hosts[key] = known
 	}
 	changed := false
+	if known.ID == "" && f.ID != "" { // what a device says of itself stands above what is announced of its host
+		known.Name = ""
+	}
 	for _, text := range []struct{ to, from *string }{
 		{&known.ID, &f.ID}, {&known.Name, &f.Name}, {&known.Hardware, &f.Hardware}, {&known.Location, &f.Location}, {&known.Device, &f.Device}, {&known.Odd, &f.Odd},
 	} {

@@ -55,7 +55,7 @@ export function SearchPage() {
             sx={{ flex: 1 }}
           />
           <Button type="submit" variant="contained" startIcon={<SearchIcon />} disabled={running} sx={{ mt: { sm: 0.5 } }}>
-            {running ? "Searching …" : "Search"}
+            {running ? "Searching …" : "Search now"}
           </Button>
         </Stack>
         {running && <LinearProgress aria-label="Searching" sx={{ mt: 2 }} />}

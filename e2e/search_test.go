@@ -1,0 +1,86 @@
+package e2e
+
+import (
+	"context"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"webostrum/sim/device"
+)
+
+// withDevice has the simulated camera found and asked by ONVIF.
+func (w *world) withDevice(name string) *device.Device {
+	w.t.Helper()
+	d, err := device.New(device.Config{
+		Listen: "127.0.0.1:0", On: "lo", ID: "urn:uuid:" + name, Name: name, Hardware: "PL 2", User: user, Password: password,
+		Quirks: device.Quirks{Relative: true},
+		Streams: []device.Stream{
+			{Token: "1", Name: "main", Codec: "H264", Width: 640, Height: 360, FrameRate: 25, Kilobits: 2000, Group: 25, URL: w.cameraURL()},
+			{Token: "2", Name: "new", Codec: "H265", Width: 1280, Height: 720, FrameRate: 25, Kilobits: 900, Group: 50, URL: w.cameraURL()},
+		},
+	})
+	require.NoError(w.t, err)
+	ctx, cancel := context.WithCancel(context.Background())
+	done := make(chan error, 1)
+	go func() { done <- d.Run(ctx) }()
+	w.t.Cleanup(func() { cancel(); assert.NoError(w.t, <-done) })
+	return d
+}
+
+// TestSearchInTheConsole: from an empty install by search, sign-in, choice, preview and
+// name to pictures.
+func TestSearchInTheConsole(t *testing.T) {
+	t.Parallel()
+	w := newWorld(t)
+	w.film("--size", "640x360", "--keyframes", "1s")
+	w.withDevice("yard-console")
+	page := openPage(t)
+	signIn(t, w, page)
+	require.NoError(t, page.Press("Search for cameras"))
+	require.NoError(t, page.Press("Search now"))
+	found := `document.querySelector('[data-found="yard-console"] button')`
+	require.NoError(t, page.Until(found, patience))
+	require.NoError(t, page.Run(found+`.click()`))
+	require.NoError(t, page.Type(`[role=dialog] input[autocomplete="off"]`, user))
+	require.NoError(t, page.Type(`[role=dialog] input[autocomplete="new-password"]`, password))
+	require.NoError(t, page.Press("Sign in"))
+	require.NoError(t, page.Until(has("Best to watch"), patience))
+	require.NoError(t, page.Until(has("does not take H.265 yet"), patience), "each says what it means")
+	require.NoError(t, page.Run(`document.querySelector('[data-stream="main"] button').click()`))
+	require.NoError(t, page.Press("Look into the camera"))
+	require.NoError(t, page.Until(has("It works"), patience))
+	require.NoError(t, page.Press("Add this feed"))
+	require.NoError(t, page.Until(`location.pathname === "/feeds/lower-station"`, patience))
+	require.NoError(t, page.Until(playing, patience))
+}
+
+// TestSearchByCommand does the same in three commands.
+func TestSearchByCommand(t *testing.T) {
+	t.Parallel()
+	w := newWorld(t)
+	w.film("--size", "640x360", "--keyframes", "1s")
+	d := w.withDevice("yard-command")
+	out, code := w.cli("discover", "--seconds", "2")
+	require.Zero(t, code, out)
+	assert.Contains(t, out, "yard-command")
+	assert.Contains(t, out, d.URL())
+	out, code = w.cli("streams", d.URL(), "--user", user, "--password", "wrong")
+	assert.NotZero(t, code)
+	assert.Contains(t, out, "camera-sign-in-refused")
+	out, code = w.cli("streams", d.URL(), "--user", user, "--password", password)
+	require.Zero(t, code, out)
+	assert.Contains(t, out, "best to watch")
+	out, code = w.cli("streams", d.URL(), "--user", user, "--password", password, "--add", feed)
+	require.Zero(t, code, out)
+	assert.Contains(t, out, "/watch/"+feed)
+	w.state("live")
+	out, code = w.cli("discover", "--sweep", "203.0.113.0/24")
+	assert.NotZero(t, code)
+	assert.Contains(t, out, "only private networks are swept")
+	out, code = w.cli("streams", strings.TrimPrefix(w.url(""), "http://"))
+	assert.NotZero(t, code)
+	assert.Contains(t, out, "camera-")
+}
