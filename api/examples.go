@@ -234,7 +234,7 @@ func exampleOffered() apitypes.OfferedStreams {
 	return apitypes.OfferedStreams{
 		Maker: "Morrow Crag Workshop", Model: "PL 2", Firmware: "1.2", Serial: "0815", Notes: []string{}, Streams: []apitypes.OfferedStream{{
 			Name: "main", Codec: "H264", Profile: "Main", Width: 1280, Height: 720, FrameRate: 25, BitRate: 2_000_000, KeyframeEvery: 2,
-			URL: "rtsp://192.0.2.7:554/main", Means: "Passes through to every browser.", Best: true,
+			URL: "rtsp://192.0.2.7:554/main", Possible: true, Means: "Passes through to every browser.", Best: true,
 		}},
 	}
 }

@@ -220,7 +220,7 @@ func (a *API) offered(r *onvif.Report) apitypes.OfferedStreams {
 		sources = append(sources, s)
 		out.Streams = append(out.Streams, apitypes.OfferedStream{
 			Name: p.Name, Codec: p.Codec, Profile: p.Coding, Width: p.Width, Height: p.Height, FrameRate: p.FrameRate, BitRate: p.BitRate,
-			KeyframeEvery: p.KeyEvery.Seconds(), Audio: p.Audio, URL: p.Stream, Still: p.Still, Means: a.means(s),
+			KeyframeEvery: p.KeyEvery.Seconds(), Audio: p.Audio, URL: p.Stream, Still: p.Still, Possible: plan.Taken(s.Codec), Means: a.means(s),
 		})
 	}
 	best, lightest := plan.Rank(sources)

@@ -62,6 +62,7 @@ type OfferedStream struct {
 	Audio         string  `json:"audio,omitempty"`
 	URL           string  `json:"url,omitempty" doc:"For a feed's camera; left out when the camera does not say"`
 	Still         string  `json:"still,omitempty" doc:"Address of stills"`
+	Possible      bool    `json:"possible" doc:"This service takes it"`
 	Means         string  `json:"means" doc:"What it means for browsers"`
 	Best          bool    `json:"best,omitempty" doc:"For watching"`
 	Lightest      bool    `json:"lightest,omitempty" doc:"For weak lines and small places"`

@@ -162,6 +162,9 @@ func pickStream(s apitypes.OfferedStreams, name string) (apitypes.OfferedStream,
 		if name == "" && !o.Best || name != "" && o.Name != name {
 			continue
 		}
+		if !o.Possible {
+			return o, fmt.Errorf("the stream %q cannot be taken: %s", o.Name, o.Means)
+		}
 		if o.URL == "" {
 			return o, fmt.Errorf("the camera does not say where its stream %q is: find its address in the camera's manual, and add it with \"webostrum feed add\"", o.Name)
 		}

@@ -208,6 +208,10 @@ func (s *shooter) pages() error {
 			measure := func() error { return s.page.Press("Measure here") }
 			return s.shoot("plan", "/feeds/lower-station/plan", `document.querySelectorAll("[data-measured]:not([data-measured=''])").length === 4`, measure)
 		},
+		func() error {
+			search := func() error { return s.page.Press("Search now") }
+			return s.shoot("search", "/search", `document.querySelector("[data-found]") && document.body.textContent.includes("Search now")`, search)
+		},
 		func() error { return s.shoot("add", "/", reported, s.fillAdd) },
 		func() error {
 			return s.shoot("clock", "/clock", `document.querySelector("#check").textContent.includes("good to")`)

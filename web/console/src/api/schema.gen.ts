@@ -1645,6 +1645,8 @@ export interface components {
             /** @description What it means for browsers */
             means: string;
             name: string;
+            /** @description This service takes it */
+            possible: boolean;
             /** @description Of the codec */
             profile?: string;
             /** @description Address of stills */
@@ -6548,6 +6550,7 @@ export interface operations {
                      *           "bitRate": 2000000,
                      *           "keyframeSeconds": 2,
                      *           "url": "rtsp://192.0.2.7:554/main",
+                     *           "possible": true,
                      *           "means": "Passes through to every browser.",
                      *           "best": true
                      *         }

@@ -40,7 +40,10 @@ export function StreamsDialog({ camera, onClose, onAdd }: { camera: FoundCamera;
         <>
           <Typography>{[[offered.maker, offered.model].filter(Boolean).join(" "), offered.firmware && `firmware ${offered.firmware}`].filter(Boolean).join(", ")}</Typography>
           {(offered.streams ?? []).map((s) => (
-            <Offer key={s.name} stream={s} onAdd={() => onAdd({ url: s.url ?? "", user, password })} />
+            <Offer key={s.name} stream={s} onAdd={() => {
+                onAdd({ url: s.url ?? "", user, password });
+                onClose();
+              }} />
           ))}
           {(offered.notes ?? []).map((n) => (
             <Typography key={n} variant="body2" color="warning">
@@ -76,7 +79,7 @@ function Offer({ stream: s, onAdd }: { stream: Stream; onAdd: () => void }) {
             {s.means}
           </Typography>
         </Stack>
-        <Button size="small" variant={s.best ? "contained" : "outlined"} disabled={!s.url} onClick={onAdd}>
+        <Button size="small" variant={s.best ? "contained" : "outlined"} disabled={!s.url || !s.possible} onClick={onAdd}>
           Take it
         </Button>
       </Stack>
