@@ -209,8 +209,12 @@ func (a *API) experienceOf(f *station.Feed) []plan.Experience {
 	}
 	a.experience.mu.Lock()
 	known := a.experience.before[rules.ID]
+	fresh := time.Since(known.at) < usesEvery
+	if !fresh { // one of all who ask reads it again
+		a.experience.before[rules.ID] = remembered{time.Now(), known.all}
+	}
 	a.experience.mu.Unlock()
-	if time.Since(known.at) < usesEvery {
+	if fresh {
 		return known.all
 	}
 	if all, err := a.experienceNow(f); err == nil {

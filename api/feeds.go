@@ -176,7 +176,7 @@ func (a *API) inspectCamera(ctx context.Context, in *struct{ Body apitypes.Inspe
 
 type eventsInput struct {
 	Feed   string    `query:"feed" maxLength:"63" doc:"Only this feed's events"`
-	Kind   string    `query:"kind" enum:"state,change,warning,sign-in,service,transcode,request" doc:"Only events of this kind"`
+	Kind   string    `query:"kind" enum:"state,change,warning,sign-in,service,transcode,request,search" doc:"Only events of this kind"`
 	Since  time.Time `query:"since" doc:"Only events from this time on"`
 	Before int64     `query:"before" minimum:"0" doc:"Only events older than this number"`
 	After  int64     `query:"after" minimum:"0" doc:"Only events newer than this number"`

@@ -17,6 +17,7 @@ import (
 	"webostrum/core/plan"
 	"webostrum/discover"
 	"webostrum/onvif"
+	"webostrum/station"
 )
 
 const (
@@ -113,7 +114,7 @@ func (a *API) startSearch(ctx context.Context, in *struct{ Body apitypes.NewSear
 	if !ok {
 		return nil, answerFor(fault.New(fault.SearchBusy, nil, ""))
 	}
-	a.by(ctx).Note("", eventSearch, searchText(in.Body))
+	a.by(ctx).Note("", station.EventSearch, searchText(in.Body))
 	a.going.Go(func() {
 		defer a.searches.ended()
 		ctx, cancel := context.WithTimeout(a.closing, longestSearch)
@@ -123,8 +124,6 @@ func (a *API) startSearch(ctx context.Context, in *struct{ Body apitypes.NewSear
 	})
 	return &struct{ Body apitypes.Search }{a.searchView(s)}, nil
 }
-
-const eventSearch = "search"
 
 func searchText(in apitypes.NewSearch) string {
 	if len(in.Sweep) == 0 {

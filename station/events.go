@@ -19,6 +19,7 @@ const (
 	EventService   = "service"   // the service started or stopped
 	EventTranscode = "transcode" // transcoding began or ended
 	EventRequest   = "request"   // a camera answered a request
+	EventSearch    = "search"    // somebody searched for cameras
 )
 
 // mostQueued bounds the events that wait to be written. Those that are too many are

@@ -180,8 +180,11 @@ func (d *Device) rightToken(t *xmltree.Node) bool {
 	}
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	if d.nonces[string(nonce)] || len(d.nonces) >= mostNonces {
+	if d.nonces[string(nonce)] {
 		return false
+	}
+	if len(d.nonces) >= mostNonces {
+		clear(d.nonces) // they are refused as old by now
 	}
 	d.nonces[string(nonce)] = true
 	return true

@@ -23,9 +23,18 @@ test("what never played has failed; what did is told to its end", () => {
   r.failed("webrtc", "no answer");
   expect(sent).toEqual([{ delivery: "webrtc", began: false, failed: "no answer", seconds: 0, stalls: 0, stalledSeconds: 0 }]);
   r.look(0, "fragments", true, null);
+  r.look(2000, "fragments", true, null);
   r.look(4000, "fragments", true, null);
   r.failed("fragments", "the answer ended");
   expect(sent.slice(1)).toMatchObject([{ delivery: "fragments", began: true }, { delivery: "fragments", began: false, failed: "", seconds: 4 }]);
+});
+
+test("a camera that was away is no time that was watched", () => {
+  const { sent, r } = reporter();
+  r.look(0, "hls", true, null);
+  r.look(3_600_000, "hls", true, null);
+  r.over();
+  expect(sent.at(-1)?.seconds).toBe(3);
 });
 
 test("another method is counted by itself", () => {

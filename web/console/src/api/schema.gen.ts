@@ -2923,7 +2923,7 @@ export interface operations {
                  * @description Only events of this kind
                  * @example state
                  */
-                kind?: "state" | "change" | "warning" | "sign-in" | "service" | "transcode" | "request";
+                kind?: "state" | "change" | "warning" | "sign-in" | "service" | "transcode" | "request" | "search";
                 /**
                  * @description Only events from this time on
                  * @example 2026-11-26T07:30:00Z
