@@ -118,7 +118,7 @@ func (c *camera) findClock(ctx context.Context) error {
 		c.note("The camera does not tell its clock.")
 		return nil
 	}
-	c.offset = time.Until(at)
+	c.offset = time.Until(at) + time.Second/2 // it tells whole seconds
 	if c.offset.Abs() > lateAllows {
 		if c.offset > 0 {
 			c.note("The camera's clock is " + c.offset.Round(time.Second).String() + " fast.")
