@@ -175,7 +175,7 @@ func TestEngineThatPlaysHLSItself(t *testing.T) {
 	w.film("--keyframes", "1s", "--size", "640x360")
 	w.addFeed()
 	page := openPage(t)
-	require.NoError(t, page.Before(`Object.defineProperty(navigator, "vendor", { get: () => "Apple Computer, Inc." })`))
+	require.NoError(t, page.Before(`Object.defineProperty(navigator, "vendor", { get: () => "Apple Computer, Inc." }); Object.defineProperty(navigator, "platform", { get: () => "MacIntel" })`))
 	require.NoError(t, page.Open(w.url("/watch/"+feed)))
 	require.NoError(t, page.Until(playing, patience))
 	require.NoError(t, page.Until(player+`.shadowRoot.querySelector(".details").textContent.includes("by the browser")`, patience))
