@@ -7,13 +7,13 @@ import (
 	"math"
 	"net/http"
 	"slices"
-	"strings"
 	"sync"
 	"time"
 
 	"webostrum/apitypes"
 	"webostrum/core/fault"
 	"webostrum/core/plan"
+	"webostrum/core/shown"
 	"webostrum/deliver/problem"
 	"webostrum/station"
 	"webostrum/store"
@@ -94,13 +94,7 @@ func readReport(in *apitypes.PlayReport) bool {
 	if d := in.DelaySeconds; d != nil && (math.IsNaN(*d) || math.Abs(*d) > mostDelay.Seconds()) {
 		in.DelaySeconds = nil
 	}
-	in.Failed = strings.ToValidUTF8(in.Failed[:min(len(in.Failed), mostReason)], "")
-	in.Failed = strings.Map(func(r rune) rune {
-		if r < ' ' {
-			return ' '
-		}
-		return r
-	}, in.Failed)
+	in.Failed = shown.Text(in.Failed, mostReason)
 	return true
 }
 

@@ -16,11 +16,13 @@ import (
 	"golang.org/x/net/dns/dnsmessage"
 	"golang.org/x/net/ipv4"
 
+	"webostrum/core/shown"
 	"webostrum/core/wsdiscovery"
 )
 
 const (
 	mdnsPort  = 5353
+	mostName  = 200 // bytes
 	mdnsGroup = "224.0.0.251"
 	again     = time.Second // what was asked is asked again: datagrams get lost
 	unicast   = 1 << 15     // of a question's class: the answer may come to whoever asks (RFC 6762, 5.4)
@@ -193,22 +195,11 @@ func readServices(data []byte) (list []announced) {
 	for name, port := range services {
 		for _, kind := range kinds {
 			if instance, ok := strings.CutSuffix(name, "."+kind); ok && port > 0 && len(list) < mostOfOne {
-				list = append(list, announced{kind, plain(instance), port, paths[name]})
+				list = append(list, announced{kind, shown.Text(strings.ReplaceAll(instance, `\`, ""), mostName), port, paths[name]})
 			}
 		}
 	}
 	return list
-}
-
-// plain undoes the escapes of an instance's name, and leaves out what cannot be shown.
-func plain(text string) string {
-	text = strings.ReplaceAll(text, `\`, "")
-	return strings.Map(func(r rune) rune {
-		if r < ' ' || r == 0x7f {
-			return -1
-		}
-		return r
-	}, strings.ToValidUTF8(text, ""))
 }
 
 func (s announced) found(from netip.Addr) Found {

@@ -14,7 +14,7 @@ import (
 	"time"
 
 	"webostrum/core/onvif"
-	core "webostrum/onvif"
+	devices "webostrum/onvif"
 	"webostrum/wait"
 )
 
@@ -90,7 +90,7 @@ func try(ctx context.Context, host netip.Addr, port uint16, c *collection) {
 	case speaksRTSP(ctx, address):
 		f.Streams, f.Ways = []string{"rtsp://" + address + "/"}, []string{ByRTSP}
 	case speaksONVIF(ctx, address):
-		f.Device, f.Ways = "http://"+address+core.DefaultPath, []string{ByONVIF}
+		f.Device, f.Ways = "http://"+address+devices.DefaultPath, []string{ByONVIF}
 	default:
 		return
 	}
@@ -120,7 +120,7 @@ func speaksONVIF(ctx context.Context, address string) bool {
 	ctx, cancel := context.WithTimeout(ctx, 2*tryFor)
 	defer cancel()
 	ask := onvif.GetClock()
-	req, err := http.NewRequestWithContext(ctx, http.MethodPost, "http://"+address+core.DefaultPath, bytes.NewReader(ask.Envelope(nil)))
+	req, err := http.NewRequestWithContext(ctx, http.MethodPost, "http://"+address+devices.DefaultPath, bytes.NewReader(ask.Envelope(nil)))
 	if err != nil {
 		return false
 	}

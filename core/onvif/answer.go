@@ -2,11 +2,11 @@ package onvif
 
 import (
 	"errors"
-	"fmt"
 	"strconv"
 	"strings"
 	"time"
 
+	"webostrum/core/shown"
 	"webostrum/core/xmltree"
 )
 
@@ -34,11 +34,6 @@ func (f *Fault) Error() string {
 // NotAuthorized says whether the device wants somebody else to ask.
 func (f *Fault) NotAuthorized() bool {
 	return strings.EqualFold(f.Code, "NotAuthorized") || strings.EqualFold(f.Code, "FailedAuthentication") || strings.EqualFold(f.Code, "InvalidSecurityToken")
-}
-
-// NotThere says whether the device does not know the operation.
-func (f *Fault) NotThere() bool {
-	return strings.EqualFold(f.Code, "ActionNotSupported") || strings.EqualFold(f.Code, "OptionalActionNotImplemented")
 }
 
 // Read returns what answers a request, or the *Fault.
@@ -202,17 +197,4 @@ func ReadURI(n *xmltree.Node) string {
 }
 
 // cut makes a text that a device has sent fit to be shown.
-func cut(text string) string {
-	text = strings.Map(func(r rune) rune {
-		if r < ' ' || r == 0x7f {
-			return -1
-		}
-		return r
-	}, text)
-	return strings.ToValidUTF8(text[:min(len(text), mostText)], "")
-}
-
-// String is for logs.
-func (p Profile) String() string {
-	return fmt.Sprintf("%s %s %dx%d", p.Name, p.Codec, p.Width, p.Height)
-}
+func cut(text string) string { return shown.Text(text, mostText) }

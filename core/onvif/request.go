@@ -111,8 +111,3 @@ func GetStreamURI(service, token string) Request {
 func GetSnapshotURI(service, token string) Request {
 	return Request{service, "GetSnapshotUri", "<ProfileToken>" + xmltree.Escape(token) + "</ProfileToken>"}
 }
-
-// SetSynchronizationPoint asks for a keyframe at once.
-func SetSynchronizationPoint(service, token string) Request {
-	return Request{service, "SetSynchronizationPoint", "<ProfileToken>" + xmltree.Escape(token) + "</ProfileToken>"}
-}

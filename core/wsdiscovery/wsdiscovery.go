@@ -8,6 +8,7 @@ import (
 	"net/url"
 	"strings"
 
+	"webostrum/core/shown"
 	"webostrum/core/xmltree"
 )
 
@@ -133,12 +134,4 @@ func (d *Device) readScopes(text string) {
 }
 
 // cut makes a text that a device has sent fit to be shown.
-func cut(text string) string {
-	text = strings.Map(func(r rune) rune {
-		if r < ' ' || r == 0x7f {
-			return -1
-		}
-		return r
-	}, text)
-	return strings.ToValidUTF8(text[:min(len(text), mostText)], "")
-}
+func cut(text string) string { return shown.Text(text, mostText) }

@@ -123,9 +123,6 @@ func (c *Camera) Send(ctx context.Context, method, target, body string) (*Answer
 	return &Answer{Status: resp.StatusCode, Text: strings.ToValidUTF8(strings.TrimSpace(string(text)), "."), Took: time.Since(begun)}, nil
 }
 
-// ErrTooLong is returned for an answer that is longer than it may be.
-var ErrTooLong = errors.New("the answer is longer than it may be")
-
 // Call sends a body to an address of the camera's own host and returns status and body of
 // the answer, of which there may be most bytes, whatever the status is.
 func (c *Camera) Call(ctx context.Context, u *url.URL, header http.Header, body string, most int64) (status int, data []byte, err error) {
@@ -144,7 +141,7 @@ func (c *Camera) Call(ctx context.Context, u *url.URL, header http.Header, body 
 		return 0, nil, explain(ctx, err)
 	}
 	if int64(len(data)) > most {
-		return 0, nil, fault.New(fault.Refused, ErrTooLong, "%v", ErrTooLong)
+		return 0, nil, fault.New(fault.Refused, nil, "its answer is longer than it may be")
 	}
 	return resp.StatusCode, data, nil
 }

@@ -24,7 +24,6 @@ func (s *shooter) terminals() error {
 			"rendition add --size 333x188 --rate 5 lower-station tiny", "feed still --size 320x --to /dev/null lower-station", "rendition list lower-station",
 			"rendition list winch-room", "camera-request list winch-room", "camera-request run winch-room picture-settings",
 		},
-		"cli-plan":    {"plan --viewers 30 --uplink 20M lower-station"},
 		"cli-delay":   {"delay --for 10s lower-station"},
 		"cli-inspect": {"inspect --user viewer --password funicular " + s.camera, "inspect --user viewer --password funicular " + s.winch, "inspect --user viewer --password wrong " + s.camera},
 	}
