@@ -24,7 +24,7 @@ var exampleTime = time.Date(2026, time.November, 26, 7, 30, 0, 0, time.UTC)
 // parameterExamples are of the parameters in paths and queries.
 var parameterExamples = map[string]any{
 	"webostrum_session": "c2hvd24gb25jZQ", "name": "lower-station", "rendition": "small", "request": "picture-settings", "account": "night-shift",
-	"link": "town-hall", "all": true, "address": "https://cams.example.org", "prefer": "delay", "within": 3, "viewers": 30, "uplink": 20_000_000, "engine": []string{"WebKit"}, "audio": true, "start": "press", "controls": "none", "fit": "cover", "poster": "still", "width": 640, "height": 360, "feed": "lower-station", "kind": "state", "since": exampleTime, "before": 1200, "after": 1150, "limit": 50,
+	"link": "town-hall", "all": true, "address": "https://cams.example.org", "prefer": "delay", "within": 3, "viewers": 30, "uplink": 20_000_000, "listen": true, "engine": []string{"WebKit"}, "audio": true, "start": "press", "controls": "none", "fit": "cover", "poster": "still", "width": 640, "height": 360, "feed": "lower-station", "kind": "state", "since": exampleTime, "before": 1200, "after": 1150, "limit": 50,
 }
 
 // exampleIDs are of the parameter id, which is another thing in each operation.
@@ -248,7 +248,7 @@ func examplePlan() apitypes.Plan {
 			Delivery: "hls", Possible: true, Why: "HLS carries the camera's H.264 untouched", Audio: "The camera sends no audio that can be used.", Container: "fragmented MP4 (CMAF) segments and playlists",
 			Window: 24, HoldBack: 1.2, Seconds: 1.6, Parts: []apitypes.DelayPart{{Name: "part in the making", Seconds: 0.4, Why: "a part can be fetched once it is whole"}}, Keeps: true,
 			BitRate: 2_050_000, Total: 61_500_000, Hour: 27.7e9, Month: 19.9e12, Most: 9, Processor: 0.01, Memory: 480_000,
-			Players: []apitypes.PlanPlayer{{Engine: "Chromium", Version: "156", Plays: true, How: "by script"}},
+			Players: []apitypes.PlanPlayer{{Engine: "Chromium", Version: "156", Plays: true, How: "by script", Seconds: 1.6}},
 		}},
 		Ladder: []apitypes.PlanRendition{{Name: "lines-480", Size: "x480", Width: 854, Height: 480, BitRate: 1_024_800}},
 		Sizes:  []apitypes.PlanSize{{Size: "1/2", Width: 640, Height: 360}},

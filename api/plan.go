@@ -17,6 +17,7 @@ type planInput struct {
 	Name    string   `path:"name" maxLength:"63" doc:"Name of the feed" example:"lower-station"`
 	Viewers int      `query:"viewers" minimum:"1" maximum:"1000000" default:"1" doc:"How many watch at once" example:"30"`
 	Within  float64  `query:"within" minimum:"-1" maximum:"120" default:"-1" doc:"How far behind the picture may be, seconds; 0 is whatever is cheapest, and -1 what the feed has" example:"2"`
+	Listen  bool     `query:"listen" doc:"They have the sound on"`
 	Uplink  float64  `query:"uplink" minimum:"0" doc:"Bits a second that may leave the building; 0 when it is not known" example:"20000000"`
 	Engines []string `query:"engine" enum:"Chromium,Firefox,WebKit" maxItems:"3" doc:"That all of them have, separated by commas; none for any" example:"[\"WebKit\"]"`
 }
@@ -33,7 +34,7 @@ func (a *API) planFeed(ctx context.Context, in *planInput) (*planOutput, error) 
 	if !ok {
 		return nil, answerFor(fault.New(fault.FeedNotReady, nil, "%s", f.Waiting()))
 	}
-	demand := plan.Demand{Wish: f.Wish(), Viewers: in.Viewers, Uplink: in.Uplink, Engines: in.Engines}
+	demand := plan.Demand{Wish: f.Wish(), Viewers: in.Viewers, Listen: in.Listen, Uplink: in.Uplink, Engines: in.Engines}
 	if in.Within >= 0 {
 		demand.Wish = plan.Wish{Within: span(in.Within)}
 	}
@@ -57,7 +58,7 @@ func (a *API) planCamera(ctx context.Context, in *struct{ Body apitypes.Prospect
 func span(seconds float64) time.Duration { return time.Duration(seconds * float64(time.Second)) }
 
 func demandOf(d apitypes.Demand) plan.Demand {
-	return plan.Demand{Wish: plan.Wish{Within: span(d.Within)}, Viewers: d.Viewers, Uplink: d.Uplink, Engines: d.Engines}
+	return plan.Demand{Wish: plan.Wish{Within: span(d.Within)}, Viewers: d.Viewers, Listen: d.Listen, Uplink: d.Uplink, Engines: d.Engines}
 }
 
 // reported is what a report says that a camera sends.
@@ -80,7 +81,7 @@ func (a *API) plan(s plan.Source, d plan.Demand) apitypes.Plan {
 			Codec: string(s.Codec), Width: s.Width, Height: s.Height, FrameRate: s.FrameRate, BitRate: s.BitRate,
 			KeyframeEvery: s.KeyEvery.Seconds(), BFrames: s.Reordered,
 		},
-		Viewers: d.Viewers, Within: d.Wish.Within.Seconds(), Uplink: d.Uplink, Engines: d.Engines, Best: string(p.Best), Why: p.Why, Cores: m.Cores,
+		Viewers: d.Viewers, Listen: d.Listen, Within: d.Wish.Within.Seconds(), Uplink: d.Uplink, Engines: d.Engines, Best: string(p.Best), Why: p.Why, Cores: m.Cores,
 		Lengths: apitypes.PlanLengths{
 			Segment: p.Lengths.Segment.Seconds(), Part: p.Lengths.Part.Seconds(), Listed: p.Lengths.Listed, Nearest: p.Lengths.Nearest.Seconds(),
 			Notes: append([]string{}, p.Lengths.Notes...),
@@ -112,7 +113,7 @@ func planDelivery(o plan.Outlook) apitypes.PlanDelivery {
 		d.Parts = append(d.Parts, apitypes.DelayPart{Name: p.Name, Seconds: p.Length.Seconds(), Why: p.Why})
 	}
 	for _, p := range o.Players {
-		d.Players = append(d.Players, apitypes.PlanPlayer{Engine: p.Engine, Version: p.Version, Plays: p.Plays, How: p.How, Reported: reportedOf(p.Reported)})
+		d.Players = append(d.Players, apitypes.PlanPlayer{Engine: p.Engine, Version: p.Version, Plays: p.Plays, How: p.How, Seconds: p.Delay.Seconds(), Reported: reportedOf(p.Reported)})
 	}
 	return d
 }

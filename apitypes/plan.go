@@ -10,6 +10,7 @@ type Prospect struct {
 type Demand struct {
 	Viewers int     `json:"viewers,omitempty" minimum:"1" maximum:"1000000" default:"1" doc:"How many watch at once"`
 	Within  float64 `json:"within,omitempty" minimum:"0" maximum:"120" default:"2" doc:"How far behind the picture may be, seconds; 0 is whatever is cheapest"`
+	Listen  bool    `json:"listen,omitempty" doc:"They have the sound on"`
 	Uplink  float64 `json:"uplink,omitempty" minimum:"0" doc:"Bits a second that may leave the building; 0 when it is not known"`
 
 	Engines []string `json:"engines,omitempty" nullable:"false" enum:"Chromium,Firefox,WebKit" maxItems:"3" doc:"That all of them have; empty for any"`
@@ -19,6 +20,7 @@ type Demand struct {
 type Plan struct {
 	Source     PlanSource      `json:"source"`
 	Viewers    int             `json:"viewers"`
+	Listen     bool            `json:"listen" doc:"They have the sound on"`
 	Within     float64         `json:"within" doc:"Seconds; 0 is whatever is cheapest"`
 	Uplink     float64         `json:"uplink,omitempty" doc:"Bits a second"`
 	Engines    []string        `json:"engines,omitempty" doc:"That all viewers have"`
@@ -79,10 +81,11 @@ type PlanDelivery struct {
 
 // PlanPlayer is how an engine plays a delivery.
 type PlanPlayer struct {
-	Engine  string `json:"engine"`
-	Version string `json:"version" doc:"That was tested"`
-	Plays   bool   `json:"plays"`
-	How     string `json:"how"`
+	Engine  string  `json:"engine"`
+	Version string  `json:"version" doc:"That was tested"`
+	Plays   bool    `json:"plays"`
+	How     string  `json:"how"`
+	Seconds float64 `json:"seconds" doc:"How far behind its pictures are expected to be"`
 
 	Reported *PlanReported `json:"reported,omitempty" doc:"By players of the last seven days, where the feed lets them"`
 }

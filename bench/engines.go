@@ -114,7 +114,7 @@ func demoIn(demo *testkit.Demo, c *client.Client, name string, start func(contex
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", w.name, err)
 		}
-		expected, err := expectedDelay(context.Background(), c, w.delivery)
+		expected, err := expectedDelay(context.Background(), c, w, map[string]string{"Firefox": plan.Firefox, "WebKitGTK": plan.WebKit}[name])
 		if err != nil {
 			return nil, err
 		}

@@ -14,6 +14,7 @@ import (
 	"webostrum/codecs/yuv"
 	"webostrum/core/h264"
 	"webostrum/core/media"
+	"webostrum/core/nalu"
 	"webostrum/core/rendition"
 	"webostrum/core/workerproto"
 	"webostrum/sim/scene"
@@ -68,11 +69,13 @@ func shoot(codec media.Codec) (*film, error) {
 			return nil, err
 		}
 		if codec == media.H264 {
-			data = params.TakeOut(h264.FromAnnexB(data))
+			data = params.TakeOut(nalu.FromByteStream(data))
 		}
 		f.pictures, f.keys = append(f.pictures, data), append(f.keys, key || codec == media.JPEG)
 	}
-	f.in.Sets = params.Current()
+	if config := params.Current(); config != nil {
+		f.in.Sets = config.Sets
+	}
 	return f, nil
 }
 

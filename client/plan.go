@@ -14,6 +14,7 @@ import (
 type PlanQuery struct {
 	Viewers int
 	Within  *float64 // seconds
+	Listen  bool     // they have the sound on
 	Uplink  float64  // bits a second
 	Engines []string // that all viewers have; none for any
 }
@@ -26,6 +27,9 @@ func (c *Client) Plan(ctx context.Context, feed string, q PlanQuery) (*apitypes.
 	}
 	if q.Within != nil {
 		v.Set("within", strconv.FormatFloat(*q.Within, 'g', -1, 64))
+	}
+	if q.Listen {
+		v.Set("listen", "true")
 	}
 	if q.Uplink > 0 {
 		v.Set("uplink", strconv.FormatFloat(q.Uplink, 'f', 0, 64))

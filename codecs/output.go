@@ -11,8 +11,8 @@ import (
 	"webostrum/codecs/text"
 	"webostrum/codecs/turbojpeg"
 	"webostrum/codecs/yuv"
-	"webostrum/core/h264"
 	"webostrum/core/media"
+	"webostrum/core/nalu"
 	"webostrum/core/rendition"
 	"webostrum/core/workerproto"
 )
@@ -89,7 +89,7 @@ func (o *output) encode(d picture.Decoded, taken workerproto.Stamp) ([]byte, wor
 		o.lastKey = stamp.Captured
 	}
 	if o.spec.Codec == media.H264 {
-		data = h264.FromAnnexB(data)
+		data = nalu.FromByteStream(data)
 	}
 	return data, stamp, nil
 }

@@ -17,6 +17,7 @@ import (
 	"webostrum/codecs"
 	"webostrum/core/h264"
 	"webostrum/core/media"
+	"webostrum/core/nalu"
 	"webostrum/core/rendition"
 	"webostrum/core/workerproto"
 )
@@ -154,7 +155,7 @@ func TestAPictureSentAgainIsMadeOnce(t *testing.T) {
 func look(t *testing.T, data []byte, w, h int) {
 	t.Helper()
 	var kinds []h264.NALType
-	for nal := range h264.NALs(data) {
+	for nal := range nalu.Units(data) {
 		kinds = append(kinds, h264.TypeOf(nal))
 		if h264.TypeOf(nal) == h264.NALSPS {
 			sps, err := h264.ParseSPS(nal)
@@ -168,15 +169,15 @@ func look(t *testing.T, data []byte, w, h int) {
 }
 
 // split takes the parameter sets out of a keyframe.
-func split(t *testing.T, data []byte) (sets *media.ParameterSets, picture []byte) {
+func split(t *testing.T, data []byte) (config *media.VideoConfig, picture []byte) {
 	t.Helper()
 	var k h264.ParamKeeper
-	for nal := range h264.NALs(data) {
+	for nal := range nalu.Units(data) {
 		if typ := h264.TypeOf(nal); typ == h264.NALSPS || typ == h264.NALPPS {
 			require.NoError(t, k.Add(nal))
 			continue
 		}
-		picture = h264.AppendNAL(picture, nal)
+		picture = nalu.Append(picture, nal)
 	}
 	return k.Current(), picture
 }
@@ -198,12 +199,12 @@ func TestColoursThroughAllCodecs(t *testing.T) {
 		require.NoError(t, err, failed)
 		require.Len(t, videos, 5, "one was repeated")
 		sets, _ := split(t, videos[0].data)
-		sps, err := h264.ParseSPS(sets.SPS)
+		sps, err := h264.ParseSPS(sets.Sets[0])
 		require.NoError(t, err)
 		assert.True(t, sps.FullRange && sps.BT601(), "the stream says what its colours mean")
 
 		stills, _, failed, err := work(t, func(c *workerproto.Conn) {
-			in := workerproto.Input{Codec: media.H264, Width: 320, Height: 240, Sets: sets}
+			in := workerproto.Input{Codec: media.H264, Width: 320, Height: 240, Sets: sets.Sets}
 			require.NoError(t, c.WriteJSON(workerproto.KindInput, in))
 			require.NoError(t, c.WriteJSON(workerproto.KindOutput, still(9, 160, 120)))
 			for _, v := range videos {
@@ -313,7 +314,7 @@ func TestEndsWithAReason(t *testing.T) {
 			}
 		},
 		"cannot be decoded": func(c *workerproto.Conn) {
-			_ = c.WriteJSON(workerproto.KindInput, workerproto.Input{Codec: media.H264, Width: 16, Height: 16, Sets: &media.ParameterSets{SPS: []byte{0x67, 100, 0, 10, 0xf9, 0x79, 0x2c, 0x80}}})
+			_ = c.WriteJSON(workerproto.KindInput, workerproto.Input{Codec: media.H264, Width: 16, Height: 16, Sets: [][]byte{{0x67, 100, 0, 10, 0xf9, 0x79, 0x2c, 0x80}}})
 		},
 	}
 	for want, send := range tests {

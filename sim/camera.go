@@ -380,20 +380,15 @@ func (f *film) start() error {
 // coded publishes a coded picture; the parameter sets in it become the track's.
 func (f *film) coded(stamp workerproto.Stamp, data []byte) {
 	jpeg := f.camera.cfg.Kind != RTSP
-	var sets *media.ParameterSets
+	config := &media.VideoConfig{Codec: media.JPEG, Width: f.settings.Width, Height: f.settings.Height}
 	if !jpeg {
 		data = f.params.TakeOut(data)
-		if sets = f.params.Current(); sets == nil {
+		if config = f.params.Current(); config == nil {
 			return
 		}
 	}
-	if f.epoch == nil || !f.epoch.Tracks[0].H264.Equal(sets) {
-		track := &media.Track{
-			ID: 1, Kind: media.KindVideo, Codec: media.JPEG, ClockRate: clockRate, Width: f.settings.Width, Height: f.settings.Height, H264: sets,
-		}
-		if !jpeg {
-			track.Codec = media.H264
-		}
+	if f.epoch == nil || !f.epoch.Tracks[0].Video.Equal(config) {
+		track := media.VideoTrack(1, clockRate, config)
 		f.epoch = &media.Epoch{Tracks: []*media.Track{track}}
 		f.camera.mu.Lock()
 		f.camera.stream = &rtsp.Stream{Hub: f.hub, Track: track}

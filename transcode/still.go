@@ -30,7 +30,7 @@ func Still(ctx context.Context, program string, s *media.Sample, width int) ([]b
 	}
 	defer w.Close()
 	e, _ := rendition.Rendition{Codec: media.JPEG, Size: rendition.Size{Width: min(width, t.Width)}}.Resolve(t.Width, t.Height)
-	if err := w.Input(workerproto.Input{Codec: t.Codec, Width: t.Width, Height: t.Height, Sets: t.H264}); err != nil {
+	if err := w.Input(workerproto.InputOf(t)); err != nil {
 		return nil, err
 	}
 	if err := w.Output(workerproto.Output{Number: 1, Encoding: e}); err != nil {

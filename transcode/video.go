@@ -96,8 +96,7 @@ func (v *video) same(a, b *media.Sample) bool { return a.Epoch == b.Epoch }
 
 func (v *video) begin(s *media.Sample) error {
 	v.last, v.again = nil, true
-	t := s.Track
-	return v.worker.Input(workerproto.Input{Codec: t.Codec, Width: t.Width, Height: t.Height, Sets: t.H264})
+	return v.worker.Input(workerproto.InputOf(s.Track))
 }
 
 func (v *video) bind(o *Output, number uint32) (*binding, error) {
@@ -153,6 +152,7 @@ type frames struct {
 	source   *media.Sample
 	encoding rendition.Encoding
 	params   h264.ParamKeeper
+	jpeg     media.VideoConfig
 	track    *media.Track
 }
 
@@ -161,18 +161,17 @@ func (f *frames) sample(stamp workerproto.Stamp, data []byte) *media.Sample {
 	if jpeg && f.output.source == f.source.Epoch && stamp.PTS <= f.output.last {
 		return nil // it was made before
 	}
-	var sets *media.ParameterSets
-	if !jpeg {
+	config := &f.jpeg
+	if jpeg {
+		f.jpeg = media.VideoConfig{Codec: media.JPEG, Width: f.encoding.Width, Height: f.encoding.Height}
+	} else {
 		data = f.params.TakeOut(data)
-		if sets = f.params.Current(); sets == nil || data == nil {
+		if config = f.params.Current(); config == nil || data == nil {
 			return nil
 		}
 	}
-	if f.track == nil || !f.track.H264.Equal(sets) {
-		f.track = &media.Track{
-			ID: 1, Kind: media.KindVideo, Codec: f.encoding.Codec, ClockRate: f.source.Track.ClockRate,
-			Width: f.encoding.Width, Height: f.encoding.Height, H264: sets,
-		}
+	if f.track == nil || !f.track.Video.Equal(config) {
+		f.track = media.VideoTrack(1, f.source.Track.ClockRate, config)
 	}
 	return &media.Sample{
 		Track: f.track, DTS: stamp.PTS, PTS: stamp.PTS, Captured: time.Unix(0, stamp.Captured), Key: stamp.Key || jpeg, Data: data,

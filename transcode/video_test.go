@@ -19,6 +19,7 @@ import (
 	"webostrum/core/h264"
 	"webostrum/core/hub"
 	"webostrum/core/media"
+	"webostrum/core/nalu"
 	"webostrum/core/rendition"
 	"webostrum/core/workerproto"
 	"webostrum/testkit"
@@ -111,7 +112,7 @@ func h264Camera(t *testing.T, w, h int) *camera {
 		require.NoError(t, wk.Frame(workerproto.Stamp{PTS: int64(i), Captured: int64(i+1) * int64(40*time.Millisecond)}, raw))
 	}
 	<-done
-	track := &media.Track{ID: 1, Kind: media.KindVideo, Codec: media.H264, ClockRate: 90000, Width: w, Height: h, H264: keeper.Current()}
+	track := media.VideoTrack(1, 90000, keeper.Current())
 	epoch := &media.Epoch{Tracks: []*media.Track{track}}
 	return play(t, 40*time.Millisecond, func(i int, now, _ time.Time) *media.Sample {
 		m := made[i%pics]
@@ -175,7 +176,7 @@ func TestOneDecodeManyUsers(t *testing.T) {
 	s := next(t, vr)
 	assert.True(t, s.Key)
 	assert.Equal(t, [2]int{80, 60}, [2]int{s.Track.Width, s.Track.Height})
-	assert.NotNil(t, s.Track.H264)
+	assert.NotNil(t, s.Track.Video.Sets)
 	for range 5 {
 		p := next(t, vr)
 		assert.Same(t, s.Epoch, p.Epoch)
@@ -217,7 +218,7 @@ func (d *decodable) frame(s *media.Sample) {
 	if s.Epoch != d.epoch {
 		require.True(d.t, s.Key, "an epoch begins with a keyframe")
 		var err error
-		d.sps, err = h264.ParseSPS(s.Track.H264.SPS)
+		d.sps, err = h264.ParseSPS(s.Track.Video.Sets[0])
 		require.NoError(d.t, err)
 		d.epoch = s.Epoch
 	} else {
@@ -235,7 +236,7 @@ func (d *decodable) frame(s *media.Sample) {
 // frameNum reads frame_num of a frame's first slice.
 func frameNum(t *testing.T, sps *h264.SPS, data []byte) (num, modulus uint32) {
 	t.Helper()
-	for nal := range h264.NALs(data) {
+	for nal := range nalu.Units(data) {
 		if typ := h264.TypeOf(nal); typ == h264.NALSlice || typ == h264.NALIDR {
 			num, modulus, err := h264.FrameNum(nal, sps)
 			require.NoError(t, err)

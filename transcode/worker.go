@@ -15,6 +15,7 @@ import (
 	"sync"
 	"sync/atomic"
 	"time"
+
 	"webostrum/barrier"
 	"webostrum/core/workerproto"
 )

@@ -23,6 +23,7 @@ func (a *app) plan() *cli.Command {
 		Flags: append(flags(cameraSettings(), true), outputFlag(),
 			&cli.IntFlag{Name: "viewers", Usage: "how many watch at once", Value: 1},
 			&cli.FloatFlag{Name: "within", Usage: "`SECONDS` that the picture may be behind; 0 is whatever is cheapest (default: the feed's own; 2 for a camera)"},
+			&cli.BoolFlag{Name: "listen", Usage: "they have the sound on, for which players keep more in store"},
 			&cli.StringFlag{Name: "uplink", Usage: "`RATE` that may leave the building, such as 20M or 500k bits a second"},
 			&cli.StringSliceFlag{Name: "engines", Usage: "`ENGINES` that all viewers have, such as WebKit,Firefox (Chromium, Firefox, WebKit); none for any"},
 			&cli.FloatFlag{Name: "seconds", Usage: "how long to read of a camera", Value: 4},
@@ -54,14 +55,14 @@ func (a *app) makePlan(ctx context.Context, c *cli.Command) error {
 	}
 	var p *apitypes.Plan
 	if !strings.Contains(what, "://") {
-		q := client.PlanQuery{Viewers: c.Int("viewers"), Uplink: uplink, Engines: engines}
+		q := client.PlanQuery{Viewers: c.Int("viewers"), Listen: c.Bool("listen"), Uplink: uplink, Engines: engines}
 		if c.IsSet("within") {
 			within := c.Float("within")
 			q.Within = &within
 		}
 		p, err = cl.Plan(ctx, what, q)
 	} else {
-		p, err = a.planCamera(ctx, c, cl, what, apitypes.Demand{Viewers: c.Int("viewers"), Uplink: uplink, Engines: engines})
+		p, err = a.planCamera(ctx, c, cl, what, apitypes.Demand{Viewers: c.Int("viewers"), Listen: c.Bool("listen"), Uplink: uplink, Engines: engines})
 	}
 	if err != nil {
 		return err
@@ -162,6 +163,9 @@ func demandText(p *apitypes.Plan) string {
 	} else {
 		text += ", as cheap as can be"
 	}
+	if p.Listen {
+		text += ", with sound"
+	}
 	if len(p.Engines) > 0 {
 		text += ", all with " + strings.Join(p.Engines, ", ")
 	}
@@ -255,11 +259,11 @@ func playersText(w io.Writer, p *apitypes.Plan) {
 	for _, d := range p.Deliveries {
 		name := deliveryName(d.Delivery)
 		for _, x := range d.Players {
-			mark := "yes"
+			mark, behind := "yes", delayText(x.Seconds)
 			if !x.Plays {
-				mark = "no"
+				mark, behind = "no", "-"
 			}
-			row(w, name, x.Engine+" "+x.Version, mark, x.How+reportedText(x.Reported))
+			row(w, name, x.Engine+" "+x.Version, mark, behind, x.How+reportedText(x.Reported))
 			name = ""
 		}
 	}

@@ -67,7 +67,7 @@ import (
 
 	"webostrum/codecs/picture"
 	"webostrum/core/h264"
-	"webostrum/core/media"
+	"webostrum/core/nalu"
 	"webostrum/core/workerproto"
 )
 
@@ -97,8 +97,8 @@ var (
 )
 
 // NewDecoder opens a decoder for a stream with these parameter sets. Close it.
-func NewDecoder(sets *media.ParameterSets) (*Decoder, error) {
-	sps, err := h264.ParseSPS(sets.SPS)
+func NewDecoder(sets [][]byte) (*Decoder, error) {
+	sps, err := h264.ParseSPS(sets[0])
 	switch {
 	case err != nil:
 		return nil, err
@@ -114,9 +114,8 @@ func NewDecoder(sets *media.ParameterSets) (*Decoder, error) {
 	if err := d.reopen(); err != nil {
 		return nil, err
 	}
-	d.sets = appendStart(d.sets, sets.SPS)
-	for _, pps := range sets.PPS {
-		d.sets = appendStart(d.sets, pps)
+	for _, set := range sets {
+		d.sets = nalu.AppendStart(d.sets, set)
 	}
 	return d, nil
 }
@@ -131,8 +130,6 @@ func (d *Decoder) reopen() error {
 	clear(d.stamps)
 	return nil
 }
-
-func appendStart(dst, nal []byte) []byte { return append(append(dst, 0, 0, 0, 1), nal...) }
 
 // Decode implements picture.Decoder. data is one access unit of length-prefixed
 // NAL units.
@@ -164,8 +161,8 @@ func (d *Decoder) fill(data []byte, key bool) {
 	if key {
 		d.stream = append(d.stream, d.sets...)
 	}
-	for nal := range h264.NALs(data) {
-		d.stream = appendStart(d.stream, nal)
+	for nal := range nalu.Units(data) {
+		d.stream = nalu.AppendStart(d.stream, nal)
 		if !d.reorders && h264.TypeOf(nal).IsVCL() {
 			s, err := h264.ParseSlice(nal)
 			d.reorders = err == nil && s.Kind == h264.SliceB

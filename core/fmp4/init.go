@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 
-	"webostrum/core/h264"
 	"webostrum/core/media"
 )
 
@@ -144,14 +143,11 @@ func (w *writer) sampleEntry(t *media.Track) error {
 	if t.Codec == media.AAC {
 		return w.audioEntry(t)
 	}
-	if t.Codec != media.H264 || t.H264 == nil {
+	if t.Video == nil || t.Video.Entry.Type == "" {
 		return fmt.Errorf("%w: %s", ErrUnsupported, t.Codec)
 	}
-	sps, err := h264.ParseSPS(t.H264.SPS)
-	if err != nil {
-		return err
-	}
-	w.box("avc1", func() {
+	entry := t.Video.Entry
+	w.box(entry.Type, func() {
 		w.zeros(6)
 		w.u16(1) // data_reference_index
 		w.zeros(16)
@@ -164,25 +160,7 @@ func (w *writer) sampleEntry(t *media.Track) error {
 		w.zeros(32)  // compressorname
 		w.u16(0x18)  // depth
 		w.u16(65535) // pre_defined -1
-		w.box("avcC", func() { w.avcConfig(sps, t.H264) })
+		w.box(entry.Box, func() { w.bytes(entry.Record...) })
 	})
 	return nil
-}
-
-// avcConfig writes AVCDecoderConfigurationRecord (14496-15, 5.3.3.1).
-func (w *writer) avcConfig(sps *h264.SPS, sets *media.ParameterSets) {
-	const reserved6, lengthSizeMinusOne = 0xfc, 3
-	w.bytes(1, sps.Profile, sps.Constraints, sps.Level, reserved6|lengthSizeMinusOne)
-	w.u8(0xe0 | 1)
-	w.u16(uint16(len(sets.SPS)))
-	w.bytes(sets.SPS...)
-	w.u8(uint8(len(sets.PPS)))
-	for _, pps := range sets.PPS {
-		w.u16(uint16(len(pps)))
-		w.bytes(pps...)
-	}
-	switch sps.Profile {
-	case 100, 110, 122, 144:
-		w.bytes(reserved6|uint8(sps.Chroma), 0xf8|uint8(sps.BitDepth-8), 0xf8|uint8(sps.BitDepth-8), 0)
-	}
 }

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"webostrum/core/h264"
+	"webostrum/core/nalu"
 )
 
 func unhex(t testing.TB, s string) []byte {
@@ -154,9 +155,9 @@ func TestRecoveryPoint(t *testing.T) {
 func TestAnnexBToLengths(t *testing.T) {
 	stream := unhex(t, "00000001 6742 000001 68ce 0000 00000001 65888400 00")
 	want := unhex(t, "00000002 6742 00000002 68ce 00000003 658884")
-	assert.Equal(t, want, h264.FromAnnexB(stream), "zero bytes before a start code are no part of a unit")
+	assert.Equal(t, want, nalu.FromByteStream(stream), "zero bytes before a start code are no part of a unit")
 	var kinds []h264.NALType
-	for nal := range h264.NALs(want) {
+	for nal := range nalu.Units(want) {
 		kinds = append(kinds, h264.TypeOf(nal))
 	}
 	assert.Equal(t, []h264.NALType{h264.NALSPS, h264.NALPPS, h264.NALIDR}, kinds)
@@ -176,32 +177,7 @@ func TestParamKeeper(t *testing.T) {
 	assert.Same(t, first, k.Current(), "a broken one changes nothing")
 	require.NoError(t, k.Add(unhex(t, spsCropped)))
 	assert.NotSame(t, first, k.Current())
-	assert.Len(t, k.Current().PPS, 1)
-}
-
-func TestDecodeTimes(t *testing.T) {
-	tests := []struct {
-		name    string
-		reorder int
-		pts     []int64
-		want    []int64
-	}{
-		{"no reordering", 0, []int64{0, 10, 20, 30}, []int64{0, 10, 20, 30}},
-		// I0 P3 B1 B2 P6 B4 B5 in decoding order.
-		{"two B-frames, told", 1, []int64{10, 40, 20, 30, 70, 50, 60}, []int64{0, 10, 20, 30, 40, 50, 60}},
-		{"told nothing, finds out", 0, []int64{10, 40, 20, 30, 70, 50, 60}, []int64{10, 40, 41, 42, 43, 50, 60}},
-	}
-	for _, tt := range tests {
-		t.Run(tt.name, func(t *testing.T) {
-			var d h264.DecodeTimes
-			d.Reset(tt.reorder, 10)
-			var got []int64
-			for _, p := range tt.pts {
-				got = append(got, d.Next(p))
-			}
-			assert.Equal(t, tt.want, got)
-		})
-	}
+	assert.Len(t, k.Current().Sets, 2)
 }
 
 func FuzzSPS(f *testing.F) {
@@ -218,22 +194,6 @@ func FuzzSPS(f *testing.F) {
 		}
 		if s.Reorder < -1 || s.Reorder > 16 {
 			t.Fatalf("accepted a reordering of %d", s.Reorder)
-		}
-	})
-}
-
-func FuzzDecodeTimes(f *testing.F) {
-	f.Add([]byte{1, 4, 2, 3, 7, 5, 6}, 0)
-	f.Fuzz(func(t *testing.T, steps []byte, reorder int) {
-		var d h264.DecodeTimes
-		d.Reset(reorder, 10)
-		last := int64(-1 << 62)
-		for _, s := range steps {
-			dts := d.Next(int64(s) * 10)
-			if dts <= last {
-				t.Fatalf("decode time %d after %d", dts, last)
-			}
-			last = dts
 		}
 	})
 }

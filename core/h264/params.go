@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"webostrum/core/media"
+	"webostrum/core/nalu"
 )
 
 // maxPPS bounds the picture parameter sets that are kept. The standard allows
@@ -20,7 +21,7 @@ type ParamKeeper struct {
 
 	// changed is set when something arrived that current does not hold yet.
 	changed bool
-	current *media.ParameterSets
+	current *media.VideoConfig
 }
 
 // Add takes a parameter set NAL unit; it copies the bytes. A broken set is
@@ -47,8 +48,8 @@ func (k *ParamKeeper) addPPS(nal []byte) error {
 	if len(nal) > maxParameterSet {
 		return fmt.Errorf("%w: parameter set of %d bytes, at most %d", ErrMalformed, len(nal), maxParameterSet)
 	}
-	r := newBitReader(unescape(nal[1:]))
-	id := r.ueMax(255, "pic_parameter_set_id")
+	r := nalu.NewReader(nalu.Unescape(nal[1:]), ErrMalformed)
+	id := r.UEMax(255, "pic_parameter_set_id")
 	if r.Err != nil {
 		return r.Err
 	}
@@ -69,12 +70,12 @@ func (k *ParamKeeper) addPPS(nal []byte) error {
 // there is none; both are NAL units behind lengths (ISO/IEC 14496-15, 5.3). Broken
 // sets are left out.
 func (k *ParamKeeper) TakeOut(data []byte) (picture []byte) {
-	for nal := range NALs(data) {
+	for nal := range nalu.Units(data) {
 		switch TypeOf(nal) {
 		case NALSPS, NALPPS:
 			_ = k.Add(nal) // the sets before it stay in force
 		default:
-			picture = AppendNAL(picture, nal)
+			picture = nalu.Append(picture, nal)
 		}
 	}
 	return picture
@@ -83,7 +84,7 @@ func (k *ParamKeeper) TakeOut(data []byte) (picture []byte) {
 // Current returns the configuration in force, or nil as long as a sequence or
 // a picture parameter set is missing. The same pointer is returned until
 // something changes.
-func (k *ParamKeeper) Current() *media.ParameterSets {
+func (k *ParamKeeper) Current() *media.VideoConfig {
 	if !k.changed {
 		return k.current
 	}
@@ -95,10 +96,14 @@ func (k *ParamKeeper) Current() *media.ParameterSets {
 		ids = append(ids, id)
 	}
 	slices.Sort(ids)
-	sets := &media.ParameterSets{SPS: k.sps}
+	sets := [][]byte{k.sps}
 	for _, id := range ids {
-		sets.PPS = append(sets.PPS, k.pps[id])
+		sets = append(sets, k.pps[id])
 	}
-	k.current, k.changed = sets, false
-	return sets
+	sps, err := ParseSPS(k.sps)
+	if err != nil {
+		return nil // it was looked at when it came
+	}
+	k.current, k.changed = Config(sps, sets), false
+	return k.current
 }

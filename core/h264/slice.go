@@ -1,5 +1,7 @@
 package h264
 
+import "webostrum/core/nalu"
+
 // SliceKind is slice_type without its "all slices alike" half (table 7-6).
 type SliceKind uint8
 
@@ -27,9 +29,9 @@ func ParseSlice(nal []byte) (Slice, error) {
 	if len(nal) < 2 {
 		return Slice{}, ErrMalformed
 	}
-	r := newBitReader(unescape(nal[1:min(len(nal), sliceHead)]))
-	first := r.ue()
-	kind := r.ueMax(9, "slice_type")
+	r := nalu.NewReader(nalu.Unescape(nal[1:min(len(nal), sliceHead)]), ErrMalformed)
+	first := r.UE()
+	kind := r.UEMax(9, "slice_type")
 	if r.Err != nil {
 		return Slice{}, r.Err
 	}
@@ -45,10 +47,10 @@ func FrameNum(nal []byte, s *SPS) (num, modulus uint32, err error) {
 	if len(nal) < 2 {
 		return 0, 0, ErrMalformed
 	}
-	r := newBitReader(unescape(nal[1:min(len(nal), frameNumHead)]))
-	r.ue() // first_mb_in_slice
-	r.ueMax(9, "slice_type")
-	r.ueMax(255, "pic_parameter_set_id")
+	r := nalu.NewReader(nalu.Unescape(nal[1:min(len(nal), frameNumHead)]), ErrMalformed)
+	r.UE() // first_mb_in_slice
+	r.UEMax(9, "slice_type")
+	r.UEMax(255, "pic_parameter_set_id")
 	num = r.U(s.frameNumBits)
 	return num, 1 << s.frameNumBits, r.Err
 }
@@ -61,33 +63,11 @@ func RecoveryPoint(sei []byte) bool {
 	if TypeOf(sei) != NALSEI {
 		return false
 	}
-	data := unescape(sei[1:])
-	for len(data) > 2 {
-		kind, rest, ok := seiNumber(data)
-		if !ok {
-			return false
-		}
-		size, body, ok := seiNumber(rest)
-		if !ok || size > len(body) {
-			return false
-		}
+	for kind, payload := range nalu.SEI(nalu.Unescape(sei[1:])) {
 		if kind == payloadRecoveryPoint {
-			r := newBitReader(body[:size])
-			return r.ue() == 0 && r.Err == nil
+			r := nalu.NewReader(payload, ErrMalformed)
+			return r.UE() == 0 && r.Err == nil
 		}
-		data = body[size:]
 	}
 	return false
-}
-
-// seiNumber reads a payloadType or payloadSize: a run of FF bytes and a last
-// one (7.3.2.3.1).
-func seiNumber(data []byte) (n int, rest []byte, ok bool) {
-	for i, b := range data {
-		n += int(b)
-		if b != 0xff {
-			return n, data[i+1:], true
-		}
-	}
-	return 0, nil, false
 }

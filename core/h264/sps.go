@@ -1,6 +1,10 @@
 package h264
 
-import "fmt"
+import (
+	"fmt"
+
+	"webostrum/core/nalu"
+)
 
 const (
 	maxParameterSet = 1 << 10
@@ -44,18 +48,18 @@ func ParseSPS(nal []byte) (*SPS, error) {
 	if len(nal) > maxParameterSet {
 		return nil, fmt.Errorf("%w: parameter set of %d bytes, at most %d", ErrMalformed, len(nal), maxParameterSet)
 	}
-	r := newBitReader(unescape(nal[1:]))
+	r := nalu.NewReader(nalu.Unescape(nal[1:]), ErrMalformed)
 	s := &SPS{Reorder: -1, Chroma: 1, BitDepth: 8, Matrix: matrixUnspecified}
 	s.Profile = uint8(r.U(8))
 	s.Constraints = uint8(r.U(8))
 	s.Level = uint8(r.U(8))
-	s.ID = r.ueMax(31, "seq_parameter_set_id")
+	s.ID = r.UEMax(31, "seq_parameter_set_id")
 	if s.hasChromaFields() {
 		s.readChroma(r)
 	}
-	s.frameNumBits = int(r.ueMax(12, "log2_max_frame_num_minus4")) + 4
+	s.frameNumBits = int(r.UEMax(12, "log2_max_frame_num_minus4")) + 4
 	s.readPOC(r)
-	s.RefFrames = r.ueMax(16, "max_num_ref_frames")
+	s.RefFrames = r.UEMax(16, "max_num_ref_frames")
 	r.Flag() // gaps_in_frame_num_value_allowed_flag
 	s.readSize(r)
 	if r.Flag() { // vui_parameters_present_flag
@@ -76,13 +80,13 @@ func (s *SPS) hasChromaFields() bool {
 	return false
 }
 
-func (s *SPS) readChroma(r *bitReader) {
-	s.Chroma = r.ueMax(3, "chroma_format_idc")
+func (s *SPS) readChroma(r *nalu.Reader) {
+	s.Chroma = r.UEMax(3, "chroma_format_idc")
 	if s.Chroma == 3 {
 		s.separateColourPlanes = r.Flag()
 	}
-	s.BitDepth = int(r.ueMax(6, "bit_depth_luma_minus8")) + 8
-	r.ueMax(6, "bit_depth_chroma_minus8")
+	s.BitDepth = int(r.UEMax(6, "bit_depth_luma_minus8")) + 8
+	r.UEMax(6, "bit_depth_chroma_minus8")
 	r.Flag()      // qpprime_y_zero_transform_bypass_flag
 	if r.Flag() { // seq_scaling_matrix_present_flag
 		lists := 8
@@ -102,11 +106,11 @@ func (s *SPS) readChroma(r *bitReader) {
 }
 
 // skipScalingList follows 7.3.2.1.1.1.
-func skipScalingList(r *bitReader, size int) {
+func skipScalingList(r *nalu.Reader, size int) {
 	last, next := int32(8), int32(8)
 	for range size {
 		if next != 0 {
-			next = (last + r.se() + 256) % 256
+			next = (last + r.SE() + 256) % 256
 		}
 		if next != 0 {
 			last = next
@@ -114,25 +118,25 @@ func skipScalingList(r *bitReader, size int) {
 	}
 }
 
-func (s *SPS) readPOC(r *bitReader) {
-	s.POCType = r.ueMax(2, "pic_order_cnt_type")
+func (s *SPS) readPOC(r *nalu.Reader) {
+	s.POCType = r.UEMax(2, "pic_order_cnt_type")
 	switch s.POCType {
 	case 0:
-		r.ueMax(12, "log2_max_pic_order_cnt_lsb_minus4")
+		r.UEMax(12, "log2_max_pic_order_cnt_lsb_minus4")
 	case 1:
 		r.Flag() // delta_pic_order_always_zero_flag
-		r.se()
-		r.se()
-		for range r.ueMax(255, "num_ref_frames_in_pic_order_cnt_cycle") {
-			r.se()
+		r.SE()
+		r.SE()
+		for range r.UEMax(255, "num_ref_frames_in_pic_order_cnt_cycle") {
+			r.SE()
 		}
 	}
 }
 
-func (s *SPS) readSize(r *bitReader) {
+func (s *SPS) readSize(r *nalu.Reader) {
 	const maxBlocks = maxSide/macroblock - 1
-	wide := int(r.ueMax(maxBlocks, "pic_width_in_mbs_minus1")) + 1
-	high := int(r.ueMax(maxBlocks, "pic_height_in_map_units_minus1")) + 1
+	wide := int(r.UEMax(maxBlocks, "pic_width_in_mbs_minus1")) + 1
+	high := int(r.UEMax(maxBlocks, "pic_height_in_map_units_minus1")) + 1
 	fields := 1
 	if !r.Flag() { // frame_mbs_only_flag
 		s.Interlaced = true
@@ -147,7 +151,7 @@ func (s *SPS) readSize(r *bitReader) {
 }
 
 // crop follows equations 7-19 to 7-22.
-func (s *SPS) crop(r *bitReader, fields int) {
+func (s *SPS) crop(r *nalu.Reader, fields int) {
 	unitX, unitY := 1, fields
 	if !s.separateColourPlanes && (s.Chroma == 1 || s.Chroma == 2) {
 		unitX = 2
@@ -155,8 +159,8 @@ func (s *SPS) crop(r *bitReader, fields int) {
 			unitY *= 2
 		}
 	}
-	left, right := int(r.ueMax(maxSide, "crop left")), int(r.ueMax(maxSide, "crop right"))
-	top, bottom := int(r.ueMax(maxSide, "crop top")), int(r.ueMax(maxSide, "crop bottom"))
+	left, right := int(r.UEMax(maxSide, "crop left")), int(r.UEMax(maxSide, "crop right"))
+	top, bottom := int(r.UEMax(maxSide, "crop top")), int(r.UEMax(maxSide, "crop bottom"))
 	s.Width -= (left + right) * unitX
 	s.Height -= (top + bottom) * unitY
 	if s.Width <= 0 || s.Height <= 0 {
@@ -165,7 +169,7 @@ func (s *SPS) crop(r *bitReader, fields int) {
 }
 
 // readVUI follows E.1.1.
-func (s *SPS) readVUI(r *bitReader) {
+func (s *SPS) readVUI(r *nalu.Reader) {
 	if r.Flag() && r.U(8) == extendedSAR { // aspect_ratio_info_present_flag
 		r.U(32)
 	}
@@ -181,8 +185,8 @@ func (s *SPS) readVUI(r *bitReader) {
 		}
 	}
 	if r.Flag() { // chroma_loc_info_present_flag
-		r.ue()
-		r.ue()
+		r.UE()
+		r.UE()
 	}
 	if r.Flag() { // timing_info_present_flag
 		units, scale := r.U(32), r.U(32)
@@ -205,12 +209,12 @@ func (s *SPS) readVUI(r *bitReader) {
 	r.Flag()      // pic_struct_present_flag
 	if r.Flag() { // bitstream_restriction_flag
 		r.Flag()
-		r.ue()
-		r.ue()
-		r.ue()
-		r.ue()
-		s.Reorder = int(r.ueMax(16, "max_num_reorder_frames"))
-		r.ue()
+		r.UE()
+		r.UE()
+		r.UE()
+		r.UE()
+		s.Reorder = int(r.UEMax(16, "max_num_reorder_frames"))
+		r.UE()
 	}
 	if r.Err != nil && s.Width > 0 {
 		// Some camera firmware cuts the VUI short or writes it wrongly. Everything
@@ -238,12 +242,12 @@ func (s *SPS) BT601() bool {
 }
 
 // skipHRD follows E.1.2.
-func skipHRD(r *bitReader) {
-	count := r.ueMax(31, "cpb_cnt_minus1") + 1
+func skipHRD(r *nalu.Reader) {
+	count := r.UEMax(31, "cpb_cnt_minus1") + 1
 	r.U(8)
 	for range count {
-		r.ue()
-		r.ue()
+		r.UE()
+		r.UE()
 		r.Flag()
 	}
 	r.U(20)

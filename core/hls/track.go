@@ -8,7 +8,6 @@ import (
 
 	"webostrum/core/aac"
 	"webostrum/core/fmp4"
-	"webostrum/core/h264"
 	"webostrum/core/media"
 )
 
@@ -69,8 +68,7 @@ func codecString(track *media.Track) (string, error) {
 		c, err := aac.ParseConfig(track.AAC)
 		return c.CodecString(), err
 	}
-	sps, err := h264.ParseSPS(track.H264.SPS)
-	return sps.CodecString(), err
+	return track.Video.CodecString, nil
 }
 
 // begin begins a segment. What was in the making ends there.

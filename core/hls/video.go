@@ -73,5 +73,5 @@ func (t *Track) beginEpoch(s *media.Sample) error {
 }
 
 func sameVideo(a, b *media.Track) bool {
-	return a.Width == b.Width && a.Height == b.Height && a.ClockRate == b.ClockRate && a.H264.Equal(b.H264)
+	return a.ClockRate == b.ClockRate && a.Video.Equal(b.Video)
 }

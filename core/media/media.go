@@ -8,7 +8,6 @@ package media
 import (
 	"bytes"
 	"fmt"
-	"slices"
 	"time"
 )
 
@@ -51,22 +50,6 @@ const (
 	L16  Codec = "L16" // samples of 16 bits, big-endian
 )
 
-// ParameterSets is the codec's own configuration of an H.264 track: the
-// sequence parameter set in force and the picture parameter sets that go with
-// it, as NAL units without start code (ISO/IEC 14496-10, 7.3.2.1 and 7.3.2.2).
-type ParameterSets struct {
-	SPS []byte
-	PPS [][]byte // ordered by pic_parameter_set_id
-}
-
-// Equal says whether two configurations are the same, byte for byte.
-func (p *ParameterSets) Equal(q *ParameterSets) bool {
-	if p == nil || q == nil {
-		return p == q
-	}
-	return bytes.Equal(p.SPS, q.SPS) && slices.EqualFunc(p.PPS, q.PPS, bytes.Equal)
-}
-
 // Track describes one elementary stream. It is immutable.
 type Track struct {
 	ID        int // from 1; unique within its epoch
@@ -75,9 +58,9 @@ type Track struct {
 	ClockRate uint32 // ticks a second of DTS and PTS
 	Width     int    // pixels shown, after cropping; video only
 	Height    int
-	H264      *ParameterSets // set when Codec is H264
-	Channels  int            // audio only
-	AAC       []byte         // AudioSpecificConfig (ISO/IEC 14496-3, 1.6.2.1); set when Codec is AAC
+	Video     *VideoConfig // of video
+	Channels  int          // audio only
+	AAC       []byte       // AudioSpecificConfig (ISO/IEC 14496-3, 1.6.2.1); set when Codec is AAC
 }
 
 // SameAudio says whether two tracks of audio are coded in the same way, so that
@@ -138,7 +121,7 @@ type Sample struct {
 	Captured time.Time // wall clock at which the camera took it
 	Key      bool      // decoding can start here; true for all audio
 	Length   int64     // ticks until it ends; audio only
-	Data     []byte    // H.264: NAL units, each behind a 4-byte big-endian length (ISO/IEC 14496-15, 5.3)
+	Data     []byte    // H.264 and H.265: NAL units, each behind a 4-byte big-endian length (ISO/IEC 14496-15, 5.3)
 }
 
 // String is for logs and test failures.

@@ -19,7 +19,9 @@ type Path struct {
 	Segment   time.Duration // target duration of the HLS list, or the wanted one as long as there is none
 	Part      time.Duration // of low-latency HLS; 0 for none
 	Within    time.Duration // how far behind the picture may be; 0 is whatever is cheapest
-	Audio     bool          // it goes with the video
+	Audio     bool          // it goes with the video where it is asked for
+	Listen    bool          // viewers listen; players begin muted, and leave audio out where they can
+	Engine    string        // of the viewer; empty is Chromium
 	Transcode bool          // the video is transcoded
 }
 
@@ -37,9 +39,11 @@ const (
 	jitterBuffer = 7 * time.Millisecond
 	encoding     = 10 * time.Millisecond
 
-	leastAhead      = 100 * time.Millisecond
-	leastAheadAudio = 150 * time.Millisecond // audio is decoded in larger units
-	wishShare       = 0.8                    // of the delay that is wished for is what is aimed at
+	leastAhead       = 100 * time.Millisecond
+	leastAheadAudio  = 150 * time.Millisecond  // audio is decoded in larger units
+	leastAheadWebKit = 800 * time.Millisecond  // it gets unsteady with less (web/player/keeper.ts)
+	aheadWebKit      = 1000 * time.Millisecond // what it has on average, since its rate is left alone
+	wishShare        = 0.8                     // of the delay that is wished for is what is aimed at
 )
 
 // Ahead is how much a player keeps in store by a delivery: as much as the delay that is
@@ -54,6 +58,14 @@ func Ahead(d Delivery, p Path) time.Duration {
 	}
 	room := time.Duration(wishShare*float64(p.Within)) - p.Part - p.before() - fetching - decoding
 	return max(least, room.Truncate(10*time.Millisecond))
+}
+
+// kept is what a player of the viewer's engine has in store on average.
+func kept(d Delivery, p Path) time.Duration {
+	if p.Engine == WebKit {
+		return max(Ahead(d, p), aheadWebKit)
+	}
+	return Ahead(d, p)
 }
 
 // before is what no delivery can avoid.
@@ -83,15 +95,15 @@ func Delay(d Delivery, p Path) []Part {
 	switch {
 	case d == HLS && p.Part > 0:
 		add("part in the making", p.Part, "a part can be fetched once it is whole")
-		add("player's store", Ahead(d, p), "what the player keeps ahead, so that a line that falters is not noticed")
+		add("player's store", kept(d, p), "what the player keeps ahead, so that a line that falters is not noticed")
 		add("fetching", fetching, "asking for the part, and giving it to the browser")
 	case d == HLS:
 		add("segment in the making", p.Segment/2, "a segment can be fetched once it is whole; half of it on average")
 		add("hold-back", holdBack*p.Segment, fmt.Sprintf("players begin %d target durations before the end of the list", holdBack))
 		add("fetching", segmentFetch, "asking for the list, then for the segment")
 	case d == Fragments:
-		p.Audio = false // until somebody wants to hear it
-		add("player's store", Ahead(d, p), "what the player keeps ahead, so that a line that falters is not noticed; a little more with sound")
+		p.Audio = p.Audio && p.Listen // it is asked for by those who listen alone
+		add("player's store", kept(d, p), "what the player keeps ahead, so that a line that falters is not noticed; more with sound")
 		add("fetching", chunkFetch, "giving a fragment to the browser")
 	case d == WebRTC:
 		add("jitter buffer", jitterBuffer, "what the browser holds back to even out the network")

@@ -29,6 +29,7 @@ type Source struct {
 type Demand struct {
 	Wish    Wish
 	Viewers int
+	Listen  bool    // they have the sound on
 	Uplink  float64 // bits a second that may leave the building; 0 when not known
 
 	Engines    []string     // that all of them have; empty for any
@@ -127,9 +128,10 @@ func (p *Plan) outlook(d Delivery, s Source, want Demand, m Machine) Outlook {
 	}
 	o := Outlook{
 		Delivery: d, Video: VideoFor(d, s.Codec, s.Reordered, m.Transcoder), Audio: AudioFor(d, mode, s.Audio, m.Transcoder),
-		Container: containers[d], Players: playersOf(d, want.Experience),
+		Container: containers[d],
 	}
 	path := p.path(d, s, want, o)
+	o.Players = playersOf(d, path, want.Experience)
 	o.Delay = Delay(d, path)
 	if d == HLS {
 		o.Window = time.Duration(max(p.Lengths.Listed, coveredBy(path.Segment, p.Lengths.Segment))) * path.Segment
@@ -161,7 +163,7 @@ func coveredBy(segment, wanted time.Duration) int {
 func (p *Plan) path(d Delivery, s Source, want Demand, o Outlook) Path {
 	return Path{
 		Arrival: s.Arrival, FrameRate: s.FrameRate, Segment: segmentOf(s, p.Lengths.Segment), Part: p.Lengths.Part,
-		Within: want.Wish.Within, Audio: o.Audio.Codec != "", Transcode: o.Video.Transcode,
+		Within: want.Wish.Within, Audio: o.Audio.Codec != "", Listen: want.Listen, Transcode: o.Video.Transcode,
 	}
 }
 

@@ -1,11 +1,14 @@
 package plan
 
+import "time"
+
 // Player is how an engine plays a delivery.
 type Player struct {
 	Engine  string
 	Version string // that was tested here
 	Plays   bool
 	How     string
+	Delay   time.Duration // that is expected
 
 	Reported *Experience // by viewers' players; nil for nothing
 }
@@ -46,9 +49,11 @@ var table = map[Delivery]map[string]Player{
 // Engines are those that are tested.
 var Engines = []string{Chromium, Firefox, WebKit}
 
-func playersOf(d Delivery, all []Experience) (list []Player) {
+func playersOf(d Delivery, path Path, all []Experience) (list []Player) {
 	for _, engine := range Engines {
 		p := table[d][engine]
+		path.Engine = engine
+		p.Delay = Total(Delay(d, path))
 		p.Engine, p.Version = engine, versions[engine]
 		p.correct(all, d)
 		list = append(list, p)

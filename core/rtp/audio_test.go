@@ -244,7 +244,7 @@ func longAudio(t *testing.T, pictureReports, audioReports bool, clockOff time.Du
 	)
 	rnd := rand.New(rand.NewPCG(3, 4))
 	var video, audio *media.Sample
-	v := rtp.NewVideoReceiver(rtp.ReceiverConfig{Publish: func(s *media.Sample) { video = s }})
+	v := receiver(rtp.ReceiverConfig{Publish: func(s *media.Sample) { video = s }})
 	a, err := rtp.NewAudioReceiver(rtp.AudioConfig{Format: format(t, mu), Lead: v.Clock(), Publish: func(s *media.Sample) { audio = s }})
 	require.NoError(t, err)
 	seq := uint16(0)

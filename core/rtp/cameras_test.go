@@ -24,7 +24,7 @@ type sender struct {
 
 func newSender() *sender {
 	s := &sender{now: noon, ssrc: 7}
-	s.r = rtp.NewVideoReceiver(rtp.ReceiverConfig{Publish: func(sample *media.Sample) { s.samples = append(s.samples, sample) }})
+	s.r = receiver(rtp.ReceiverConfig{Publish: func(sample *media.Sample) { s.samples = append(s.samples, sample) }})
 	return s
 }
 

@@ -17,7 +17,7 @@ import (
 // asked before each for the sender report that comes with it.
 func play(t *testing.T, seconds int, report func(i int, r *rtp.VideoReceiver, ts uint32, now time.Time)) (samples []*media.Sample) {
 	t.Helper()
-	r := rtp.NewVideoReceiver(rtp.ReceiverConfig{Publish: func(s *media.Sample) { samples = append(samples, s) }})
+	r := receiver(rtp.ReceiverConfig{Publish: func(s *media.Sample) { samples = append(samples, s) }})
 	seq := uint16(0)
 	for i := range seconds * 25 {
 		now, ts := noon.Add(time.Duration(i)*40*time.Millisecond), uint32(i*3600)

@@ -45,7 +45,7 @@ func aDay(t *testing.T, reports bool) {
 	require.NoError(t, err)
 	samples := 0
 	var last *media.Sample
-	r := rtp.NewVideoReceiver(rtp.ReceiverConfig{Publish: func(s *media.Sample) {
+	r := receiver(rtp.ReceiverConfig{Publish: func(s *media.Sample) {
 		samples++
 		// Plain comparisons: this runs two million times.
 		if last != nil && last.Epoch == s.Epoch && s.DTS <= last.DTS {

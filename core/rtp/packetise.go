@@ -2,11 +2,12 @@ package rtp
 
 import (
 	"encoding/binary"
+	"slices"
 
 	"github.com/pion/rtp"
 
-	"webostrum/core/h264"
 	"webostrum/core/media"
+	"webostrum/core/nalu"
 )
 
 // Packetizer cuts samples into RTP packets: H.264 by RFC 6184, packetization mode
@@ -48,24 +49,23 @@ func Payloads(s *media.Sample, mtu int) (list [][]byte) {
 	if s.Track.Kind == media.KindAudio {
 		return audioPayloads(s, room)
 	}
-	if s.Key && s.Track.H264 != nil {
-		list = parameterSets(s.Track.H264, room)
+	if s.Key {
+		list = parameterSets(s.Track.Video.Sets, room)
 	}
-	for nal := range h264.NALs(s.Data) {
+	for nal := range nalu.Units(s.Data) {
 		list = appendUnit(list, nal, room)
 	}
 	return list
 }
 
-func parameterSets(sets *media.ParameterSets, room int) [][]byte {
-	stap := []byte{sets.SPS[0]&nalHeadMask | typeSTAPA}
-	all := append([][]byte{sets.SPS}, sets.PPS...)
-	for _, nal := range all {
+func parameterSets(sets [][]byte, room int) [][]byte {
+	stap := []byte{sets[0][0]&nalHeadMask | typeSTAPA}
+	for _, nal := range sets {
 		stap = binary.BigEndian.AppendUint16(stap, uint16(len(nal)))
 		stap = append(stap, nal...)
 	}
 	if len(stap) > room {
-		return all
+		return slices.Clone(sets)
 	}
 	return [][]byte{stap}
 }

@@ -5,8 +5,8 @@ import (
 
 	"github.com/pion/rtp"
 
-	"webostrum/core/h264"
 	"webostrum/core/media"
+	"webostrum/core/nalu"
 )
 
 // Stats is what a receiver has counted since it was made.
@@ -23,23 +23,21 @@ type Stats struct {
 	Jumps     uint64 // times the sender's clock was set anew
 }
 
-// VideoReceiver makes samples out of the RTP packets of one H.264 stream. It
-// is not safe for concurrent use.
+// VideoReceiver makes samples out of the RTP packets of one stream of video. It is not safe
+// for concurrent use.
 type VideoReceiver struct {
 	reorder Reorderer
-	depack  H264Depacketizer
+	depack  Depacketizer
 	clock   Clock
-	dts     h264.DecodeTimes
+	dts     nalu.DecodeTimes
 
+	codec   media.Codec
 	publish func(*media.Sample)
 	epoch   *media.Epoch
 	track   *media.Track
-	sets    *media.ParameterSets
-	sps     *h264.SPS
 	origin  int64 // ticks at which the epoch's DTS and PTS are zero
 	broken  bool  // the timeline broke: the next keyframe begins a new epoch
 	b       bool
-	err     error
 	slices  int
 	stats   Stats
 	ssrc    uint32
@@ -57,9 +55,8 @@ type ReceiverConfig struct {
 	// over reconnections.
 	FirstEpoch uint64
 
-	// Sets are the parameter set NAL units of the session description; may be
-	// empty.
-	Sets [][]byte
+	Codec  media.Codec
+	Params Params
 
 	// Publish is called with each sample, in decoding order.
 	Publish func(*media.Sample)
@@ -67,22 +64,19 @@ type ReceiverConfig struct {
 
 const videoClock = 90000
 
-// NewVideoReceiver makes a receiver. Parameter sets that do not parse are left
-// out: the stream brings its own.
-func NewVideoReceiver(cfg ReceiverConfig) *VideoReceiver {
+// NewVideoReceiver makes a receiver. The error says that no payload format of the codec is
+// handled.
+func NewVideoReceiver(cfg ReceiverConfig) (*VideoReceiver, error) {
 	if cfg.ClockRate == 0 {
 		cfg.ClockRate = videoClock
 	}
-	r := &VideoReceiver{publish: cfg.Publish}
+	r := &VideoReceiver{publish: cfg.Publish, codec: cfg.Codec}
 	r.reorder.Wait = cfg.Wait
 	r.clock.Rate = cfg.ClockRate
 	r.epoch = &media.Epoch{Number: cfg.FirstEpoch}
-	r.depack.Picture = r.picture
-	r.depack.Dropped = r.dropped
-	for _, nal := range cfg.Sets {
-		_ = r.depack.Params.Add(nal)
-	}
-	return r
+	var err error
+	r.depack, err = NewDepacketizer(cfg.Codec, cfg.Params, Sink{Unit: r.unit, Dropped: r.dropped})
+	return r, err
 }
 
 // Packet takes a packet and its time of arrival. The payload may be reused
@@ -121,9 +115,16 @@ func (r *VideoReceiver) Stats() Stats {
 	return s
 }
 
-// SPS returns the sequence parameter set in force, or nil before the first
-// keyframe.
-func (r *VideoReceiver) SPS() *h264.SPS { return r.sps }
+// Codec returns how the stream is coded.
+func (r *VideoReceiver) Codec() media.Codec { return r.codec }
+
+// Config returns the configuration in force, or nil before the first keyframe.
+func (r *VideoReceiver) Config() *media.VideoConfig {
+	if r.track == nil {
+		return nil
+	}
+	return r.track.Video
+}
 
 // HasB says whether B slices have been seen.
 func (r *VideoReceiver) HasB() bool { return r.b }
@@ -137,10 +138,6 @@ func (r *VideoReceiver) FromReports() bool { return r.clock.FromReports() }
 // WallOffset says how far the camera's clock is off, by its newest report.
 func (r *VideoReceiver) WallOffset() time.Duration { return r.clock.WallOffset() }
 
-// Err returns why keyframes cannot be used, such as an SPS that is not
-// supported; nil when all is well.
-func (r *VideoReceiver) Err() error { return r.err }
-
 func (r *VideoReceiver) dropped(why DropReason) {
 	r.stats.Dropped++
 	if why == DropHole {
@@ -148,7 +145,7 @@ func (r *VideoReceiver) dropped(why DropReason) {
 	}
 }
 
-func (r *VideoReceiver) picture(p *Picture) {
+func (r *VideoReceiver) unit(p *AccessUnit) {
 	if p.Key && r.track != nil && r.clock.Settle() {
 		r.broken = true // nothing is dropped: this keyframe begins the epoch
 	}
@@ -157,16 +154,14 @@ func (r *VideoReceiver) picture(p *Picture) {
 		r.stats.Jumps++
 		r.broken = true
 	}
-	if p.Key && (r.track == nil || r.broken || !r.sets.Equal(p.Sets)) {
-		if r.err = r.begin(p.Sets, reading.Ticks); r.err != nil {
-			r.track = nil
-		}
+	if p.Key && (r.track == nil || r.broken || !r.track.Video.Equal(p.Config)) {
+		r.begin(p.Config, reading.Ticks)
 	}
 	if r.track == nil || (r.broken && !p.Key) {
 		r.dropped(DropWaiting)
 		return
 	}
-	r.b = r.b || p.B
+	r.b = r.b || p.B || p.Config.Codec == media.H265 && p.Config.Reorder > 0
 	r.slices = max(r.slices, p.Slices)
 	r.stats.Pictures++
 	if p.Key {
@@ -180,29 +175,22 @@ func (r *VideoReceiver) picture(p *Picture) {
 }
 
 // begin starts a new epoch at a keyframe.
-func (r *VideoReceiver) begin(sets *media.ParameterSets, ticks int64) error {
-	sps, err := h264.ParseSPS(sets.SPS)
-	if err != nil {
-		return err
-	}
+func (r *VideoReceiver) begin(config *media.VideoConfig, ticks int64) {
+	const usualRate = 25
 	number := r.epoch.Number
 	if r.track != nil {
 		number++
 	}
-	r.sps, r.sets, r.broken = sps, sets, false
-	r.track = &media.Track{
-		ID: 1, Kind: media.KindVideo, Codec: media.H264, ClockRate: r.clock.Rate,
-		Width: sps.Width, Height: sps.Height, H264: sets,
-	}
+	r.broken = false
+	r.track = media.VideoTrack(1, r.clock.Rate, config)
 	r.epoch = &media.Epoch{Number: number, Tracks: []*media.Track{r.track}}
-	frame := int64(r.clock.Rate) / 25
-	if sps.FrameRate > 1 {
-		frame = int64(float64(r.clock.Rate) / sps.FrameRate)
+	frame := int64(r.clock.Rate) / usualRate
+	if config.FrameRate > 1 {
+		frame = int64(float64(r.clock.Rate) / config.FrameRate)
 	}
-	r.dts.Reset(sps.Reorder, frame)
+	r.dts.Reset(config.Reorder, frame)
 	// Decode times start at zero and stay positive, whatever is reordered.
-	r.origin = ticks - int64(max(sps.Reorder, 0))*frame
-	return nil
+	r.origin = ticks - int64(max(config.Reorder, 0))*frame
 }
 
 // NextEpoch is the number to give to the receiver that comes after this one.

@@ -23,7 +23,7 @@ type camera struct {
 
 func newCamera(sets ...[]byte) *camera {
 	c := &camera{at: noon}
-	c.r = rtp.NewVideoReceiver(rtp.ReceiverConfig{FirstEpoch: 7, Sets: sets, Publish: func(s *media.Sample) { c.got = append(c.got, s) }})
+	c.r = receiver(rtp.ReceiverConfig{FirstEpoch: 7, Params: rtp.Params{Sets: sets}, Publish: func(s *media.Sample) { c.got = append(c.got, s) }})
 	return c
 }
 

@@ -8,8 +8,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"webostrum/core/h264"
 	"webostrum/core/media"
+	"webostrum/core/nalu"
 	"webostrum/core/rtp"
 	"webostrum/testkit/pictures"
 )
@@ -22,17 +22,34 @@ func packet(seq uint16, ts uint32, marker bool, payload ...byte) *prtp.Packet {
 
 // collect depacketises packets and returns what came out.
 type collect struct {
-	pictures []*rtp.Picture
+	pictures []*rtp.AccessUnit
 	dropped  []rtp.DropReason
 }
 
-func depacketizer() (*rtp.H264Depacketizer, *collect) {
+func depacketizer() (rtp.Depacketizer, *collect) { return depacketizerOf(media.H264, rtp.Params{}) }
+
+func depacketizerOf(codec media.Codec, params rtp.Params) (rtp.Depacketizer, *collect) {
 	c := &collect{}
-	d := &rtp.H264Depacketizer{
-		Picture: func(p *rtp.Picture) { c.pictures = append(c.pictures, p) },
+	d, err := rtp.NewDepacketizer(codec, params, rtp.Sink{
+		Unit:    func(p *rtp.AccessUnit) { c.pictures = append(c.pictures, p) },
 		Dropped: func(r rtp.DropReason) { c.dropped = append(c.dropped, r) },
+	})
+	if err != nil {
+		panic(err)
 	}
 	return d, c
+}
+
+// receiver makes a receiver of H.264 unless another codec is named.
+func receiver(cfg rtp.ReceiverConfig) *rtp.VideoReceiver {
+	if cfg.Codec == "" {
+		cfg.Codec = media.H264
+	}
+	r, err := rtp.NewVideoReceiver(cfg)
+	if err != nil {
+		panic(err)
+	}
+	return r
 }
 
 func stap(units ...[]byte) []byte {
@@ -58,7 +75,7 @@ func TestDepacketizeSingleAndAggregated(t *testing.T) {
 	require.Len(t, c.pictures, 2)
 	assert.True(t, c.pictures[0].Key)
 	assert.Equal(t, pictures.Data(idr), c.pictures[0].Data, "parameter sets and delimiter are not in the picture")
-	assert.Equal(t, pictures.SPS, c.pictures[0].Sets.SPS)
+	assert.Equal(t, [][]byte{pictures.SPS, pictures.PPS}, c.pictures[0].Config.Sets)
 	assert.False(t, c.pictures[1].Key)
 }
 
@@ -302,7 +319,7 @@ func FuzzDepacketize(f *testing.F) {
 		d.Push(packet(3, 2, true, pictures.IDR(9, 1)...), 0, noon)
 		for _, p := range c.pictures {
 			total := 0
-			for nal := range h264.NALs(p.Data) {
+			for nal := range nalu.Units(p.Data) {
 				total += 4 + len(nal)
 			}
 			if total != len(p.Data) {

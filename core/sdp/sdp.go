@@ -191,14 +191,16 @@ func (m *Media) fmtp(v string) {
 	}
 }
 
-// ParameterSets returns the NAL units of sprop-parameter-sets (RFC 6184, 8.1);
-// parts that are no base64 are left out.
+// ParameterSets returns the NAL units of sprop-parameter-sets (RFC 6184, 8.1), or of
+// sprop-vps, sprop-sps and sprop-pps (RFC 7798, 7.1); parts that are no base64 are left out.
 func (f *Format) ParameterSets() [][]byte {
 	var sets [][]byte
-	for part := range strings.SplitSeq(f.Params["sprop-parameter-sets"], ",") {
-		part = strings.TrimRight(strings.TrimSpace(part), "=")
-		if nal, err := base64.RawStdEncoding.DecodeString(part); err == nil && len(nal) > 0 {
-			sets = append(sets, nal)
+	for _, name := range []string{"sprop-parameter-sets", "sprop-vps", "sprop-sps", "sprop-pps"} {
+		for part := range strings.SplitSeq(f.Params[name], ",") {
+			part = strings.TrimRight(strings.TrimSpace(part), "=")
+			if nal, err := base64.RawStdEncoding.DecodeString(part); err == nil && len(nal) > 0 {
+				sets = append(sets, nal)
+			}
 		}
 	}
 	return sets

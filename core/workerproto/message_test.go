@@ -16,7 +16,7 @@ import (
 func TestRoundTrip(t *testing.T) {
 	var pipe bytes.Buffer
 	c := workerproto.NewConn(&pipe, &pipe)
-	in := workerproto.Input{Codec: media.H264, Width: 640, Height: 360, Colour: workerproto.ColourJPEG, Sets: &media.ParameterSets{SPS: []byte{0x67}}}
+	in := workerproto.Input{Codec: media.H264, Width: 640, Height: 360, Colour: workerproto.ColourJPEG, Sets: [][]byte{{0x67}}}
 	require.NoError(t, c.WriteJSON(workerproto.KindInput, in))
 	stamp := workerproto.Stamp{Output: 7, PTS: -5, Captured: 1764000000123456789, Key: true, Late: true, Cut: true}
 	require.NoError(t, c.WriteStamped(workerproto.KindFrame, stamp, []byte("raw")))

@@ -2,6 +2,7 @@ package workerproto
 
 import (
 	"fmt"
+	"slices"
 	"time"
 
 	"webostrum/core/media"
@@ -26,20 +27,25 @@ var (
 
 // Input describes the frames that follow. A new one begins a new decoder.
 type Input struct {
-	Codec  media.Codec          `json:"codec"` // H264, JPEG or Raw
-	Width  int                  `json:"width"` // pixels
-	Height int                  `json:"height"`
-	Colour Colour               `json:"colour"`
-	Sets   *media.ParameterSets `json:"sets,omitempty"` // of H264
+	Codec  media.Codec `json:"codec"` // H264, H265, JPEG or Raw
+	Width  int         `json:"width"` // pixels
+	Height int         `json:"height"`
+	Colour Colour      `json:"colour"`
+	Sets   [][]byte    `json:"sets,omitempty"` // of H264 and H265, as in media.VideoConfig
+}
+
+// InputOf describes the frames of a track of video.
+func InputOf(t *media.Track) Input {
+	return Input{Codec: t.Codec, Width: t.Width, Height: t.Height, Sets: t.Video.Sets}
 }
 
 // Validate says what is wrong with an input.
 func (i Input) Validate() error {
 	switch {
-	case i.Codec != media.H264 && i.Codec != media.JPEG && i.Codec != Raw:
+	case !slices.Contains([]media.Codec{media.H264, media.H265, media.JPEG, Raw}, i.Codec):
 		return fmt.Errorf("%w: input of codec %q", ErrMalformed, i.Codec)
-	case i.Codec == media.H264 && i.Sets == nil:
-		return fmt.Errorf("%w: H.264 without parameter sets", ErrMalformed)
+	case (i.Codec == media.H264 || i.Codec == media.H265) && len(i.Sets) == 0:
+		return fmt.Errorf("%w: %s without parameter sets", ErrMalformed, i.Codec)
 	case i.Width < 1 || i.Height < 1 || i.Width*i.Height > maxBody:
 		return fmt.Errorf("%w: input of %dx%d", ErrMalformed, i.Width, i.Height)
 	}

@@ -18,7 +18,6 @@ import (
 	"webostrum/core/cmaf"
 	"webostrum/core/fault"
 	"webostrum/core/fmp4"
-	"webostrum/core/h264"
 	"webostrum/core/hub"
 	"webostrum/core/media"
 	"webostrum/deliver/problem"
@@ -105,11 +104,7 @@ func (v *viewer) init() (data []byte, kind string, err error) {
 	if data, err = fmp4.Init(tracks); err != nil {
 		return nil, "", err
 	}
-	sps, err := h264.ParseSPS(v.first.Track.H264.SPS)
-	if err != nil {
-		return nil, "", err
-	}
-	codecs := []string{sps.CodecString()}
+	codecs := []string{v.first.Track.Video.CodecString}
 	if v.stream.Audio != nil {
 		c, err := aac.ParseConfig(v.stream.Track.AAC)
 		if err != nil {

@@ -5,9 +5,10 @@ import (
 	"encoding/base64"
 	"encoding/hex"
 	"fmt"
+	"slices"
 	"strings"
 
-	"webostrum/core/h264"
+	"webostrum/core/h265"
 	"webostrum/core/hub"
 	"webostrum/core/media"
 	"webostrum/core/rtspmsg"
@@ -100,21 +101,43 @@ func mapping(t *media.Track) string {
 func parameters(t *media.Track) string {
 	switch t.Codec {
 	case media.H264:
-		return h264Parameters(t.H264)
+		return h264Parameters(t.Video)
+	case media.H265:
+		return h265Parameters(t.Video)
 	case media.AAC:
 		return "streamtype=5;profile-level-id=1;mode=AAC-hbr;sizelength=13;indexlength=3;indexdeltalength=3;config=" + hex.EncodeToString(t.AAC)
 	}
 	return ""
 }
 
-func h264Parameters(sets *media.ParameterSets) string {
-	sprops := []string{base64.StdEncoding.EncodeToString(sets.SPS)}
-	for _, pps := range sets.PPS {
-		sprops = append(sprops, base64.StdEncoding.EncodeToString(pps))
-	}
+func h264Parameters(c *media.VideoConfig) string {
 	profile := ""
-	if _, err := h264.ParseSPS(sets.SPS); err == nil {
-		profile = hex.EncodeToString(sets.SPS[1:4])
+	if sps := c.Sets[0]; len(sps) > 3 {
+		profile = hex.EncodeToString(sps[1:4])
 	}
-	return fmt.Sprintf("packetization-mode=1;profile-level-id=%s;sprop-parameter-sets=%s", profile, strings.Join(sprops, ","))
+	return fmt.Sprintf("packetization-mode=1;profile-level-id=%s;sprop-parameter-sets=%s", profile, base64List(c.Sets))
+}
+
+// h265Parameters follows RFC 7798, 7.1.
+func h265Parameters(c *media.VideoConfig) string {
+	var texts []string
+	for _, x := range []struct {
+		name string
+		kind h265.NALType
+	}{{"sprop-vps", h265.NALVPS}, {"sprop-sps", h265.NALSPS}, {"sprop-pps", h265.NALPPS}} {
+		sets := slices.Clone(c.Sets)
+		sets = slices.DeleteFunc(sets, func(set []byte) bool { return h265.TypeOf(set) != x.kind })
+		if len(sets) > 0 {
+			texts = append(texts, x.name+"="+base64List(sets))
+		}
+	}
+	return strings.Join(texts, ";")
+}
+
+func base64List(sets [][]byte) string {
+	var list []string
+	for _, set := range sets {
+		list = append(list, base64.StdEncoding.EncodeToString(set))
+	}
+	return strings.Join(list, ",")
 }

@@ -116,9 +116,9 @@ func (p *Publisher) arrange(h *jpeg.Header, captured time.Time) (resized bool) {
 		}
 		resized = true
 	}
-	p.epoch = &media.Epoch{Number: p.next, Tracks: []*media.Track{{
-		ID: 1, Kind: media.KindVideo, Codec: media.JPEG, ClockRate: clockRate, Width: h.Width, Height: h.Height,
-	}}}
+	p.epoch = &media.Epoch{Number: p.next, Tracks: []*media.Track{
+		media.VideoTrack(1, clockRate, &media.VideoConfig{Codec: media.JPEG, Width: h.Width, Height: h.Height, Profile: h.Sampling}),
+	}}
 	p.next++
 	p.first, p.last = captured, -1
 	return resized

@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"net/url"
+	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -74,10 +76,13 @@ func (s *Session) setUp(ctx context.Context, u *url.URL, described *rtspmsg.Mess
 	}
 	base := firstSet(described.Header.Get("Content-Base"), described.Header.Get("Content-Location"), u.String())
 	s.aggregate = sdp.Resolve(base, desc.Control)
-	s.recv = rtp.NewVideoReceiver(rtp.ReceiverConfig{
-		ClockRate: picture.format.ClockRate, Wait: s.reorderWait(), FirstEpoch: s.cfg.FirstEpoch,
-		Sets: picture.format.ParameterSets(), Publish: s.cfg.Publish,
+	s.recv, err = rtp.NewVideoReceiver(rtp.ReceiverConfig{
+		Codec: media.Codec(picture.format.Encoding), Params: paramsOf(&picture.format),
+		ClockRate: picture.format.ClockRate, Wait: s.reorderWait(), FirstEpoch: s.cfg.FirstEpoch, Publish: s.cfg.Publish,
 	})
+	if err != nil {
+		return fault.New(fault.CodecNotHandled, err, "it sends %s", picture.format.Encoding)
+	}
 	picture.packet, picture.report = s.picturePacket, s.recv.Report
 	if err := s.transport(ctx, picture.stream, sdp.Resolve(s.aggregate, picture.control)); err != nil {
 		return err
@@ -137,8 +142,17 @@ type medium struct {
 	facts   int // place in Session.tracks
 }
 
-// choose picks the first video medium that is H.264, and the first of audio; audio
-// is nil when there is none.
+// handled are the codecs of video that can be received.
+var handled = []media.Codec{media.H264, media.H265}
+
+// paramsOf is what a description says of a payload format.
+func paramsOf(f *sdp.Format) rtp.Params {
+	don, _ := strconv.Atoi(f.Params["sprop-max-don-diff"])
+	return rtp.Params{Sets: f.ParameterSets(), DecodingOrder: don > 0}
+}
+
+// choose picks the first video medium of a codec that is handled, and the first of audio;
+// audio is nil when there is none.
 func (s *Session) choose(desc *sdp.Session) (picture, audio *medium, err error) {
 	var other string
 	for i := range desc.Media {
@@ -148,7 +162,7 @@ func (s *Session) choose(desc *sdp.Session) (picture, audio *medium, err error) 
 			plain := !strings.Contains(m.Profile, "SAVP")
 			at := &medium{stream: &stream{format: f}, control: m.Control, facts: len(s.tracks)}
 			switch {
-			case m.Kind == "video" && picture == nil && plain && f.Encoding == string(media.H264):
+			case m.Kind == "video" && picture == nil && plain && slices.Contains(handled, media.Codec(f.Encoding)):
 				picture, facts.Used = at, true
 			case m.Kind == "video" && other == "":
 				other = firstSet(f.Encoding, fmt.Sprintf("payload type %d", f.PayloadType))

@@ -13,7 +13,6 @@ import (
 	"time"
 
 	"webostrum/core/fault"
-	"webostrum/core/media"
 	"webostrum/ingest/source"
 )
 
@@ -69,7 +68,7 @@ func (s *Session) Facts() source.Facts {
 	defer s.mu.Unlock()
 	stats := s.recv.Stats()
 	f := source.Facts{
-		Transport: string(s.way), Server: s.server, Tracks: s.tracks, Codec: media.H264,
+		Transport: string(s.way), Server: s.server, Tracks: s.tracks, Codec: s.recv.Codec(),
 		B: s.recv.HasB(), Slices: s.recv.SlicesPerPicture(),
 		FromCamera: s.recv.FromReports(), WallOffset: s.recv.WallOffset(),
 		Stats: source.Stats{Packets: stats.Packets, Lost: stats.Lost, Late: stats.Late, Other: uint64(s.other.Load()), Dropped: stats.Dropped, Jumps: stats.Jumps},
@@ -78,8 +77,8 @@ func (s *Session) Facts() source.Facts {
 		audio := s.audio.Stats()
 		f.Audio, f.Stats.AudioLost = s.audio.Track(), audio.Lost+audio.Dropped
 	}
-	if sps := s.recv.SPS(); sps != nil {
-		f.Profile, f.Level, f.Width, f.Height = sps.ProfileName(), sps.LevelName(), sps.Width, sps.Height
+	if c := s.recv.Config(); c != nil {
+		f.Profile, f.Level, f.Width, f.Height = c.Profile, c.Level, c.Width, c.Height
 	}
 	return f
 }

@@ -24,5 +24,5 @@ func JPEG(w, h int, c color.RGBA) []byte {
 
 // JPEGTrack returns a track of JPEG pictures.
 func JPEGTrack(w, h int) *media.Track {
-	return &media.Track{ID: 1, Kind: media.KindVideo, Codec: media.JPEG, ClockRate: 90000, Width: w, Height: h}
+	return media.VideoTrack(1, 90000, &media.VideoConfig{Codec: media.JPEG, Width: w, Height: h})
 }

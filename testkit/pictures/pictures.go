@@ -5,6 +5,7 @@ package pictures
 import (
 	"webostrum/core/h264"
 	"webostrum/core/media"
+	"webostrum/core/nalu"
 )
 
 // SPS is a baseline set of 320x240; Larger is one of 640x480; Reordering is a
@@ -47,17 +48,14 @@ func Track(sps []byte) *media.Track {
 	if err != nil {
 		panic(err)
 	}
-	return &media.Track{
-		ID: 1, Kind: media.KindVideo, Codec: media.H264, ClockRate: 90000, Width: s.Width, Height: s.Height,
-		H264: &media.ParameterSets{SPS: sps, PPS: [][]byte{PPS}},
-	}
+	return media.VideoTrack(1, 90000, h264.Config(s, [][]byte{sps, PPS}))
 }
 
 // Data joins slices to the data of a sample.
 func Data(nals ...[]byte) []byte {
 	var b []byte
 	for _, n := range nals {
-		b = h264.AppendNAL(b, n)
+		b = nalu.Append(b, n)
 	}
 	return b
 }

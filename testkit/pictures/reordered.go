@@ -5,6 +5,7 @@ import (
 
 	"webostrum/core/h264"
 	"webostrum/core/media"
+	"webostrum/core/nalu"
 )
 
 // reorderedFilm is 48 pictures of 320x240, high profile: two groups of 24, two B
@@ -32,7 +33,7 @@ func Reordered() (film []Coded, track *media.Track) {
 	const slices = 4
 	var picture []byte
 	n := 0
-	for nal := range h264.NALs(h264.FromAnnexB(reorderedFilm)) {
+	for nal := range nalu.Units(nalu.FromByteStream(reorderedFilm)) {
 		kind := h264.TypeOf(nal)
 		if !kind.IsVCL() {
 			if err := keeper.Add(nal); err != nil {
@@ -40,7 +41,7 @@ func Reordered() (film []Coded, track *media.Track) {
 			}
 			continue
 		}
-		picture = h264.AppendNAL(picture, nal)
+		picture = nalu.Append(picture, nal)
 		if n++; n%slices > 0 {
 			continue
 		}
@@ -48,8 +49,5 @@ func Reordered() (film []Coded, track *media.Track) {
 		film = append(film, Coded{picture, at/group*group + displayed[at%group], kind == h264.NALIDR})
 		picture = nil
 	}
-	sets := keeper.Current()
-	t := Track(sets.SPS)
-	t.H264 = sets
-	return film, t
+	return film, media.VideoTrack(1, 90000, keeper.Current())
 }

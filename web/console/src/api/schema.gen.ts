@@ -1710,6 +1710,8 @@ export interface components {
             /** @description Smaller renditions that are proposed */
             ladder: components["schemas"]["PlanRendition"][] | null;
             lengths: components["schemas"]["PlanLengths"];
+            /** @description They have the sound on */
+            listen: boolean;
             /** @description Of a feed that runs */
             measured?: components["schemas"]["PlanMeasured"];
             /** @description The nearest sizes of the picture's shape that H.264 can be */
@@ -1847,6 +1849,11 @@ export interface components {
             plays: boolean;
             /** @description By players of the last seven days, where the feed lets them */
             reported?: components["schemas"]["PlanReported"];
+            /**
+             * Format: double
+             * @description How far behind its pictures are expected to be
+             */
+            seconds: number;
             /** @description That was tested */
             version: string;
         };
@@ -1979,6 +1986,8 @@ export interface components {
             camera: components["schemas"]["Inspection"];
             /** @description That all of them have; empty for any */
             engines?: ("Chromium" | "Firefox" | "WebKit")[];
+            /** @description They have the sound on */
+            listen?: boolean;
             /**
              * Format: double
              * @description Bits a second that may leave the building; 0 when it is not known
@@ -4841,6 +4850,11 @@ export interface operations {
                  */
                 within?: number;
                 /**
+                 * @description They have the sound on
+                 * @example true
+                 */
+                listen?: boolean;
+                /**
                  * @description Bits a second that may leave the building; 0 when it is not known
                  * @example 20000000
                  */
@@ -4883,6 +4897,7 @@ export interface operations {
                      *         "bFrames": false
                      *       },
                      *       "viewers": 30,
+                     *       "listen": false,
                      *       "within": 2,
                      *       "uplink": 20000000,
                      *       "best": "hls",
@@ -4924,7 +4939,8 @@ export interface operations {
                      *               "engine": "Chromium",
                      *               "version": "156",
                      *               "plays": true,
-                     *               "how": "by script"
+                     *               "how": "by script",
+                     *               "seconds": 1.6
                      *             }
                      *           ]
                      *         }
@@ -6643,6 +6659,7 @@ export interface operations {
                      *         "bFrames": false
                      *       },
                      *       "viewers": 30,
+                     *       "listen": false,
                      *       "within": 2,
                      *       "uplink": 20000000,
                      *       "best": "hls",
@@ -6684,7 +6701,8 @@ export interface operations {
                      *               "engine": "Chromium",
                      *               "version": "156",
                      *               "plays": true,
-                     *               "how": "by script"
+                     *               "how": "by script",
+                     *               "seconds": 1.6
                      *             }
                      *           ]
                      *         }

@@ -36,6 +36,7 @@ export function Browsers({ plan, action }: { plan: Plan; action: ReactNode }) {
                 {(d.players ?? []).map((p) => (
                   <TableCell key={p.engine}>
                     <strong>{p.plays ? "Yes" : "No"}</strong>
+                    {p.plays && `, ${seconds(p.seconds)} behind`}
                     <Typography variant="body2" color="textSecondary">
                       {p.how}
                     </Typography>

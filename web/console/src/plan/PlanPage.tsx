@@ -1,8 +1,10 @@
 import ArrowBackIcon from "@mui/icons-material/ArrowBack";
 import Button from "@mui/material/Button";
+import FormControlLabel from "@mui/material/FormControlLabel";
 import InputAdornment from "@mui/material/InputAdornment";
 import Paper from "@mui/material/Paper";
 import Stack from "@mui/material/Stack";
+import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useQuery } from "@tanstack/react-query";
@@ -24,7 +26,7 @@ import { planQuery, type Demand, type Plan } from "./usePlan";
 /** What a feed will be like for those who watch, before they do, and measured beside it. */
 export function PlanPage({ me }: { me: Me }) {
   const { name = "" } = useParams();
-  const [demand, setDemand] = useState<Demand>({ viewers: "1", within: "", uplink: "" });
+  const [demand, setDemand] = useState<Demand>({ viewers: "1", within: "", uplink: "", listen: false });
   const plan = useQuery(planQuery(name, demand));
   return (
     <Stack spacing={2}>
@@ -44,7 +46,7 @@ export function PlanPage({ me }: { me: Me }) {
 }
 
 function Who({ demand, onChange, own }: { demand: Demand; onChange: (d: Demand) => void; own: number | undefined }) {
-  const field = (key: keyof Demand, label: string, unit: string, placeholder: string) => (
+  const field = (key: "viewers" | "within" | "uplink", label: string, unit: string, placeholder: string) => (
     <TextField
       label={label}
       type="number"
@@ -60,6 +62,7 @@ function Who({ demand, onChange, own }: { demand: Demand; onChange: (d: Demand) 
         {field("viewers", "Viewers at a time", "", "1")}
         {field("within", "How far behind at most", "s", own ? `${own}, as the feed has it` : "")}
         {field("uplink", "Uplink", "Mbit/s", "not known")}
+        <FormControlLabel label="They listen" control={<Switch checked={demand.listen} onChange={(e) => onChange({ ...demand, listen: e.target.checked })} />} />
       </Stack>
     </Paper>
   );

@@ -11,6 +11,7 @@ export interface Demand {
   viewers: string;
   within: string;
   uplink: string; // Mbit/s
+  listen: boolean;
 }
 
 export const names: Record<Outlook["delivery"], string> = { hls: "HLS", fragments: "Live fragments", webrtc: "WebRTC", "motion-jpeg": "Motion JPEG" };
@@ -21,6 +22,7 @@ export function queryOf(d: Demand) {
   return {
     viewers: Math.max(1, Math.round(Number(d.viewers)) || 1),
     within: within >= 0 ? within : undefined,
+    listen: d.listen,
     uplink: Number(d.uplink) > 0 ? Number(d.uplink) * 1e6 : undefined,
   };
 }

@@ -1,4 +1,4 @@
-package h264
+package nalu
 
 // DecodeTimes derives decode times from presentation times, which is all that
 // RTP carries. With at most n pictures reordered, the decode time of a picture
@@ -17,7 +17,7 @@ type DecodeTimes struct {
 // maxReorder is the largest DPB (A.3.1, item h).
 const maxReorder = 16
 
-// Reset starts a new timeline. reorder is SPS.Reorder; frame is a guess of the
+// Reset starts a new timeline. reorder is VideoConfig.Reorder; frame is a guess of the
 // ticks between two pictures, used before the first ones have been seen.
 func (d *DecodeTimes) Reset(reorder int, frame int64) {
 	*d = DecodeTimes{frame: max(frame, 1)}
