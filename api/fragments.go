@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"sync/atomic"
 
+	"webostrum/core/media"
 	"webostrum/core/plan"
 	"webostrum/deliver/fragments"
 	"webostrum/deliver/problem"
@@ -22,6 +23,14 @@ func (a *API) serveFragments(w http.ResponseWriter, r *http.Request, name string
 		ask.Audio = false
 	default:
 		problem.Write(w, refusedQuery("audio", "audio is on or off"))
+		return
+	}
+	switch text := q.Get("decodes"); text {
+	case "":
+	case "h265":
+		ask.Takes = []media.Codec{media.H265}
+	default:
+		problem.Write(w, refusedQuery("decodes", "decodes is h265, or left out"))
 		return
 	}
 	ctx, cancel := context.WithTimeout(r.Context(), pictureWait)

@@ -237,6 +237,9 @@ func stateOf(m admission) apitypes.FeedState {
 		Audio: apitypes.AudioState{
 			HLS: st.Audio.Plans[plan.HLS].Codec != "", Fragments: st.Audio.Plans[plan.Fragments].Codec != "", WebRTC: st.Audio.Plans[plan.WebRTC].Codec != "",
 		}}
+	if v := st.Video; v != nil {
+		s.Coding = &apitypes.Coding{Codec: string(v.Codec), Parameter: v.CodecString}
+	}
 	switch {
 	case c.Fault == nil:
 	case m.reader():

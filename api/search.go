@@ -232,11 +232,15 @@ func (a *API) offered(r *onvif.Report) apitypes.OfferedStreams {
 // means says what a stream means for browsers.
 func (a *API) means(s plan.Source) string {
 	if !plan.Taken(s.Codec) {
-		return "This service does not take " + plan.Name(s.Codec) + " yet: choose another stream, or set the camera to H.264."
+		return "This service does not take " + plan.Name(s.Codec) + ": choose another stream, or set the camera to H.264."
 	}
 	m := a.station.Machine(1)
-	v := plan.VideoFor(plan.HLS, s.Codec, s.Reordered, m.Transcoder)
+	v := plan.VideoFor(plan.HLS, s.Codec, s.Reordered, nil, m.Transcoder)
 	switch {
+	case v.Beside:
+		return "Passes through to browsers that decode " + plan.Name(s.Codec) + "; for all others it is transcoded while they watch."
+	case s.Codec == media.H265:
+		return "Passes through to browsers that decode H.265; others need the codec worker, which is not here."
 	case !v.Transcode:
 		return "Passes through to every browser."
 	case v.Possible:

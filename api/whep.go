@@ -121,7 +121,7 @@ func (a *API) openWHEP(w http.ResponseWriter, r *http.Request, name string, m ad
 // beginWHEP opens the feed's video and a session that sends it.
 func (a *API) beginWHEP(ctx context.Context, r *http.Request, name string, m admission, offer string) (*whep.Session, string, error) {
 	rendition := r.URL.Query().Get("rendition")
-	video, err := m.feed.Stream(ctx, pipeline.Ask{Delivery: plan.WebRTC, Rendition: rendition, Audio: strings.Contains(offer, "m=audio")})
+	video, err := m.feed.Stream(ctx, pipeline.Ask{Delivery: plan.WebRTC, Rendition: rendition, Audio: strings.Contains(offer, "m=audio"), Takes: whep.Takes(offer)})
 	if err != nil {
 		return nil, "", err
 	}
@@ -138,7 +138,7 @@ func (a *API) beginWHEP(ctx context.Context, r *http.Request, name string, m adm
 	}
 	revoked := a.grants.add(m.until(), func() bool { return a.still(m, r) }, end)
 	source := whep.Source{
-		Name: rendition, Hub: video.Hub, Smaller: func() []whep.Step { return smaller(m.feed, video.Name) },
+		Name: rendition, Hub: video.Hub, Codec: video.Codec, Smaller: func() []whep.Step { return smaller(m.feed, video.Name) },
 		Release: func() { revoked(); viewer.Leave(); video.Release() },
 	}
 	if video.Audio != nil {

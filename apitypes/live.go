@@ -36,6 +36,7 @@ type FeedState struct {
 	Ready  bool   `json:"ready" doc:"Whether there is a playlist"`
 	Title  string `json:"title"`
 
+	Coding     *Coding          `json:"coding,omitempty" doc:"Of the camera's video; left out as long as it is not known"`
 	Play       PlayChoice       `json:"play" doc:"How a player is to play it"`
 	Renditions []ShownRendition `json:"renditions" doc:"What a viewer can choose"`
 	Sizes      []PlanSize       `json:"sizes" doc:"Sizes that Motion JPEG can be had in, besides the camera's"`
@@ -47,10 +48,16 @@ type FeedState struct {
 	ICEServers []ICEServer `json:"iceServers,omitempty" doc:"STUN and TURN servers for WebRTC"`
 }
 
+// Coding says how video is coded.
+type Coding struct {
+	Codec     string `json:"codec" doc:"RTP name, such as H264, H265 or JPEG" example:"H265"`
+	Parameter string `json:"parameter" doc:"RFC 6381; empty where HLS does not carry it" example:"hvc1.1.6.L93.90"`
+}
+
 // ShownRendition is a rendition as viewers see it.
 type ShownRendition struct {
 	Name   string `json:"name"`
-	Codec  string `json:"codec" enum:"H264,JPEG"`
+	Codec  string `json:"codec" enum:"H264,H265,JPEG"`
 	Width  int    `json:"width" doc:"Pixels; 0 as long as it is not known"`
 	Height int    `json:"height"`
 }

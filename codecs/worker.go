@@ -13,6 +13,7 @@ import (
 	"runtime"
 	"time"
 
+	"webostrum/codecs/de265"
 	"webostrum/codecs/openh264"
 	"webostrum/codecs/picture"
 	"webostrum/codecs/turbojpeg"
@@ -119,6 +120,8 @@ func newDecoder(in workerproto.Input) (picture.Decoder, error) {
 	switch in.Codec {
 	case media.H264:
 		return openh264.NewDecoder(in.Sets)
+	case media.H265:
+		return de265.NewDecoder(in.Sets)
 	case media.JPEG:
 		return turbojpeg.NewDecoder()
 	default:

@@ -17,6 +17,7 @@ import (
 	"webostrum/core/rendition"
 	"webostrum/core/workerproto"
 	"webostrum/deliver/rtsp"
+	"webostrum/sim/reel"
 	"webostrum/sim/scene"
 	"webostrum/transcode"
 	"webostrum/wait"
@@ -29,7 +30,7 @@ type Kind string
 
 // The kinds of camera.
 const (
-	RTSP       Kind = "rtsp"        // H.264 over RTSP
+	RTSP       Kind = "rtsp"        // over RTSP
 	MotionJPEG Kind = "motion-jpeg" // JPEG after JPEG in one answer, over HTTP
 	Stills     Kind = "stills"      // one JPEG an answer, over HTTP
 )
@@ -48,9 +49,9 @@ func Defaults() Settings {
 	return Settings{Width: 1280, Height: 720, FrameRate: 25, BitRate: 2_000_000, KeyEvery: 2 * time.Second, Quality: 80}
 }
 
-func (s Settings) output(kind Kind) workerproto.Output {
+func (s Settings) output(codec media.Codec) workerproto.Output {
 	e := rendition.Encoding{Codec: media.JPEG, Width: s.Width, Height: s.Height, Quality: s.Quality}
-	if kind == RTSP {
+	if codec != media.JPEG {
 		e = rendition.Encoding{
 			Codec: media.H264, Width: s.Width, Height: s.Height, FrameRate: s.FrameRate, BitRate: s.BitRate,
 			KeyMillis: int(s.KeyEvery.Milliseconds()), Profile: rendition.Baseline,
@@ -61,10 +62,11 @@ func (s Settings) output(kind Kind) workerproto.Output {
 
 // Config says what camera to play.
 type Config struct {
-	Name      string // also its path: rtsp://address/name
-	Kind      Kind   // empty means RTSP
-	Listen    string // "127.0.0.1:0" for any free port
-	User      string // empty: no sign-in
+	Name      string      // also its path: rtsp://address/name
+	Kind      Kind        // empty means RTSP
+	Codec     media.Codec // of RTSP: H264, H265 (a film, see package reel) or JPEG; empty is H264
+	Listen    string      // "127.0.0.1:0" for any free port
+	User      string      // empty: no sign-in
 	Password  string
 	Basic     bool   // the sign-in is Basic and not Digest; over HTTP only
 	Algorithm string // of Digest; empty is MD5
@@ -116,17 +118,13 @@ func New(cfg Config) (*Camera, error) {
 	if err != nil {
 		return nil, err
 	}
-	switch cfg.Kind {
-	case "":
-		cfg.Kind = RTSP
-	case RTSP, MotionJPEG, Stills:
-	default:
-		return nil, fmt.Errorf("kind %q is not one of %s, %s, %s", cfg.Kind, RTSP, MotionJPEG, Stills)
+	if err := cfg.settle(); err != nil {
+		return nil, fmt.Errorf("simulated camera %s: %w", cfg.Name, err)
 	}
 	if _, _, _, err := cfg.Audio.plan(); err != nil {
 		return nil, fmt.Errorf("simulated camera %s: %w", cfg.Name, err)
 	}
-	if err := cfg.Settings.output(cfg.Kind).Validate(); err != nil {
+	if err := cfg.Settings.output(cfg.Codec).Validate(); err != nil {
 		return nil, fmt.Errorf("simulated camera %s: %w", cfg.Name, err)
 	}
 	l, err := net.Listen("tcp", cfg.Listen)
@@ -139,11 +137,37 @@ func New(cfg Config) (*Camera, error) {
 	}, nil
 }
 
+// settle fills in what is not said, and what follows from the rest.
+func (c *Config) settle() error {
+	switch c.Kind {
+	case "":
+		c.Kind = RTSP
+	case MotionJPEG, Stills:
+		c.Codec = media.JPEG
+	case RTSP:
+	default:
+		return fmt.Errorf("kind %q is not one of %s, %s, %s", c.Kind, RTSP, MotionJPEG, Stills)
+	}
+	switch c.Codec {
+	case "":
+		c.Codec = media.H264
+	case media.H265:
+		c.Settings = Settings{Width: reel.Width, Height: reel.Height, FrameRate: reel.FrameRate, BitRate: reel.BitRate, KeyEvery: reel.KeyEvery}
+	case media.H264, media.JPEG:
+	default:
+		return fmt.Errorf("codec %q is not one of %s, %s, %s", c.Codec, media.H264, media.H265, media.JPEG)
+	}
+	return nil
+}
+
 // Ready is closed once the camera has made its first picture.
 func (c *Camera) Ready() <-chan struct{} { return c.ready }
 
 // Name returns the camera's name.
 func (c *Camera) Name() string { return c.cfg.Name }
+
+// Codec returns how its pictures are coded.
+func (c *Camera) Codec() media.Codec { return c.cfg.Codec }
 
 // URL returns where the stream is, without credentials.
 func (c *Camera) URL() string {
@@ -189,7 +213,7 @@ func (c *Camera) Run(ctx context.Context) error {
 // Reboot makes the camera go away for a while and come back with other
 // settings.
 func (c *Camera) Reboot(s Settings, off time.Duration) error {
-	if err := s.output(c.cfg.Kind).Validate(); err != nil {
+	if err := s.output(c.cfg.Codec).Validate(); err != nil {
 		return err
 	}
 	select {
@@ -280,7 +304,7 @@ func (c *Camera) newServer(h *hub.Hub) server {
 
 // Set changes the pictures until the next reboot.
 func (c *Camera) Set(s Settings) error {
-	if err := s.output(c.cfg.Kind).Validate(); err != nil {
+	if err := s.output(c.cfg.Codec).Validate(); err != nil {
 		return err
 	}
 	c.mu.Lock()
@@ -300,6 +324,10 @@ func (c *Camera) Set(s Settings) error {
 // films films until ctx ends, with the settings of the day.
 func (c *Camera) films(ctx context.Context, s Settings, h, audio *hub.Hub) error {
 	begun := time.Now()
+	if c.cfg.Codec == media.H265 {
+		c.projects(ctx, h, audio)
+		return nil
+	}
 	for {
 		next, err := c.film(ctx, s, h, audio, begun)
 		if err != nil || ctx.Err() != nil {
@@ -374,12 +402,44 @@ func (f *film) start() error {
 	if err := w.Input(workerproto.Input{Codec: workerproto.Raw, Width: f.settings.Width, Height: f.settings.Height}); err != nil {
 		return err
 	}
-	return w.Output(f.settings.output(f.camera.cfg.Kind))
+	return w.Output(f.settings.output(f.camera.cfg.Codec))
+}
+
+// announce says how the pictures are coded from here on.
+func (c *Camera) announce(config *media.VideoConfig, pictures, audio *hub.Hub) *media.Epoch {
+	track := media.VideoTrack(1, clockRate, config)
+	stream := &rtsp.Stream{Hub: pictures, Track: track}
+	if _, _, sent, _ := c.cfg.Audio.plan(); sent != nil {
+		stream.Audio, stream.AudioTrack = audio, sent
+	}
+	c.mu.Lock()
+	c.stream = stream
+	c.mu.Unlock()
+	return &media.Epoch{Tracks: []*media.Track{track}}
+}
+
+// projects plays the film until ctx ends, again and again, at the times of the day.
+func (c *Camera) projects(ctx context.Context, pictures, audio *hub.Hub) {
+	frames, config := reel.Load()
+	epoch, begun := c.announce(config, pictures, audio), time.Now()
+	ticker := time.NewTicker(time.Duration(float64(time.Second) / reel.FrameRate))
+	defer ticker.Stop()
+	for i := 0; ; i++ {
+		now := time.Now()
+		frame, pts := frames[i%len(frames)], int64(now.Sub(begun).Seconds()*clockRate)
+		pictures.Publish(&media.Sample{Epoch: epoch, Track: epoch.Tracks[0], DTS: pts, PTS: pts, Captured: now, Key: frame.Key, Data: frame.Data})
+		c.once.Do(func() { close(c.ready) })
+		select {
+		case <-ctx.Done():
+			return
+		case <-ticker.C:
+		}
+	}
 }
 
 // coded publishes a coded picture; the parameter sets in it become the track's.
 func (f *film) coded(stamp workerproto.Stamp, data []byte) {
-	jpeg := f.camera.cfg.Kind != RTSP
+	jpeg := f.camera.cfg.Codec == media.JPEG
 	config := &media.VideoConfig{Codec: media.JPEG, Width: f.settings.Width, Height: f.settings.Height}
 	if !jpeg {
 		data = f.params.TakeOut(data)
@@ -388,14 +448,7 @@ func (f *film) coded(stamp workerproto.Stamp, data []byte) {
 		}
 	}
 	if f.epoch == nil || !f.epoch.Tracks[0].Video.Equal(config) {
-		track := media.VideoTrack(1, clockRate, config)
-		f.epoch = &media.Epoch{Tracks: []*media.Track{track}}
-		f.camera.mu.Lock()
-		f.camera.stream = &rtsp.Stream{Hub: f.hub, Track: track}
-		if _, _, sent, _ := f.camera.cfg.Audio.plan(); sent != nil {
-			f.camera.stream.Audio, f.camera.stream.AudioTrack = f.audio, sent
-		}
-		f.camera.mu.Unlock()
+		f.epoch = f.camera.announce(config, f.hub, f.audio)
 	}
 	f.hub.Publish(&media.Sample{
 		Epoch: f.epoch, Track: f.epoch.Tracks[0], DTS: stamp.PTS, PTS: stamp.PTS,

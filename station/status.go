@@ -24,10 +24,11 @@ type Status struct {
 
 // Intake is what comes in.
 type Intake struct {
-	Codec         media.Codec // empty as long as it is not known
-	Width, Height int         // pixels
-	BitRate       float64     // bits a second
-	FrameRate     float64     // fps
+	Codec         media.Codec        // empty as long as it is not known
+	Video         *media.VideoConfig // nil as long as it is not known
+	Width, Height int                // pixels
+	BitRate       float64            // bits a second
+	FrameRate     float64            // fps
 	KeyEvery      time.Duration
 }
 
@@ -60,6 +61,7 @@ func (f *Feed) Status() Status {
 	if p, err := f.present(); err == nil {
 		size := p.Size()
 		s.Codec, s.Width, s.Height = p.Codec(), size[0], size[1]
+		s.Video = p.Coding()
 		s.Target, s.Costs = p.Target(), p.Costs()
 		s.Audio.Track, s.Audio.Costs = p.AudioTrackNow(), p.AudioCosts()
 	}

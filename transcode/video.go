@@ -82,7 +82,7 @@ func (v *video) whole(list []*Output) bool {
 
 // read passes over a frame that can be decoded by itself when a newer one is there.
 func (v *video) read(ctx context.Context) (*media.Sample, uint64, error) {
-	if v.keysOnly || v.first != nil && v.first.Track.Codec == media.JPEG {
+	if v.keysOnly || v.first != nil && v.first.Track.Codec.Intra() {
 		sample, missed, err := v.reader.Newest(ctx)
 		if v.keysOnly {
 			missed = 0
@@ -121,7 +121,7 @@ func (v *video) bound() error {
 	case v.last == nil:
 		v.back = false // it has only begun to read
 		return nil
-	case v.last.Track.Codec == media.JPEG:
+	case v.last.Track.Codec.Intra():
 		return v.send(v.last, false)
 	}
 	if v.back {
@@ -138,7 +138,7 @@ func (v *video) goBack() {
 		return
 	}
 	from, ok := cuts.Beginning()
-	if !ok || from.Epoch.Video().Codec != media.H264 {
+	if !ok || from.Epoch.Video().Codec.Intra() {
 		return
 	}
 	v.reader.Close()
@@ -185,7 +185,7 @@ func (v *video) hand(s *media.Sample) error {
 	if v.again = v.again && v.past(s); v.again {
 		return v.send(s, true)
 	}
-	late := !v.keysOnly && s.Track.Codec != media.JPEG && v.reader.Behind() > mayWait
+	late := !v.keysOnly && !s.Track.Codec.Intra() && v.reader.Behind() > mayWait
 	if v.catching = v.catching && late; v.catching {
 		late = false
 	}
@@ -219,7 +219,7 @@ func (v *video) begins(e *media.Epoch, pts int64) bool {
 
 // idle keeps video going when no new frame comes, as from a camera that sends stills.
 func (v *video) idle(now time.Time) error {
-	if v.last == nil || v.last.Track.Codec != media.JPEG || now.Sub(v.lastAt) < repeatAfter || !v.t.cfg.Live() {
+	if v.last == nil || !v.last.Track.Codec.Intra() || now.Sub(v.lastAt) < repeatAfter || !v.t.cfg.Live() {
 		return nil
 	}
 	v.lastAt = now

@@ -3,8 +3,8 @@ package main
 import (
 	"net"
 	"net/url"
-	"time"
 
+	"webostrum/core/media"
 	"webostrum/sim"
 	"webostrum/sim/device"
 )
@@ -18,10 +18,9 @@ const (
 
 // loopCameras are the two streams of the passing loop's camera.
 func loopCameras() []sim.Config {
-	main, small := sim.Defaults(), sim.Defaults()
-	main.Width, main.Height, main.FrameRate, main.BitRate, main.KeyEvery = 640, 360, 15, 700_000, time.Second
+	small := sim.Defaults()
 	small.Width, small.Height, small.FrameRate, small.BitRate = 320, 180, 5, 120_000
-	return []sim.Config{{Name: loopMain, Kind: sim.RTSP, Settings: main}, {Name: loopSmall, Kind: sim.RTSP, Settings: small}}
+	return []sim.Config{{Name: loopMain, Kind: sim.RTSP, Codec: media.H265}, {Name: loopSmall, Kind: sim.RTSP, Settings: small}}
 }
 
 // passingLoop makes the device by which the passing loop's streams are found, on the host
@@ -36,7 +35,7 @@ func passingLoop(cameras []*sim.Camera) (*device.Device, error) {
 		}
 		s := c.Settings()
 		cfg.Streams = append(cfg.Streams, device.Stream{
-			Token: c.Name(), Name: map[string]string{loopMain: "main", loopSmall: "small"}[c.Name()], Codec: "H264", Width: s.Width, Height: s.Height, FrameRate: int(s.FrameRate),
+			Token: c.Name(), Name: map[string]string{loopMain: "main", loopSmall: "small"}[c.Name()], Codec: string(c.Codec()), Width: s.Width, Height: s.Height, FrameRate: int(s.FrameRate),
 			Kilobits: s.BitRate / 1000, Group: int(s.KeyEvery.Seconds() * s.FrameRate), URL: c.URL(),
 		})
 		if u, err := url.Parse(c.URL()); err == nil {

@@ -255,8 +255,8 @@ func audio(h apitypes.AudioStatus) string {
 // session says how a camera's pictures come.
 func session(f apitypes.Feed) string {
 	s := f.Session
-	if s.Codec == "H264" {
-		return fmt.Sprintf("H264 %s %s over %s, %d of %d packets lost", s.Profile, s.Level, s.Transport, s.Lost, s.Packets+s.Lost)
+	if s.Packets > 0 {
+		return fmt.Sprintf("%s %s %s over %s, %d of %d packets lost", s.Codec, firstOf(s.Profile, s.Sampling), s.Level, s.Transport, s.Lost, s.Packets+s.Lost)
 	}
 	text := fmt.Sprintf("%s %s by %s, %d left out", s.Codec, s.Sampling, s.Transport, s.Dropped)
 	if s.Transport == "poll" {

@@ -93,7 +93,7 @@ func reportTable(w io.Writer, r *apitypes.Report) {
 		}
 		row(w, "track", fmt.Sprintf("%s %s/%d, %s", t.Kind, firstOf(t.Codec, "?"), t.ClockRate, use))
 	}
-	if r.Codec == "H264" {
+	if r.Codec != string(media.JPEG) {
 		row(w, "video", fmt.Sprintf("%s, %s profile, level %s", r.Codec, r.Profile, r.Level))
 	} else {
 		row(w, "video", fmt.Sprintf("%s, %s", r.Codec, r.Sampling))
@@ -101,7 +101,7 @@ func reportTable(w io.Writer, r *apitypes.Report) {
 	row(w, "size", size(r.Width, r.Height))
 	row(w, "frame rate", rate(r.FrameRate))
 	row(w, "bit rate", bits(r.BitRate))
-	if r.Codec == "H264" {
+	if r.Codec != string(media.JPEG) {
 		row(w, "keyframe interval", seconds(r.KeyframeEvery))
 		row(w, "B-frames", yesNo(r.BFrames))
 		row(w, "slices a picture", r.Slices)

@@ -16,7 +16,6 @@ type writer struct{ b []byte }
 
 const boxHeader = 8
 
-func (w *writer) u8(v uint8)      { w.b = append(w.b, v) }
 func (w *writer) u16(v uint16)    { w.b = binary.BigEndian.AppendUint16(w.b, v) }
 func (w *writer) u32(v uint32)    { w.b = binary.BigEndian.AppendUint32(w.b, v) }
 func (w *writer) u64(v uint64)    { w.b = binary.BigEndian.AppendUint64(w.b, v) }

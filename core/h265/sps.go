@@ -174,8 +174,10 @@ func (s *SPS) readRest(r *nalu.Reader, poc int) {
 	for range 6 {
 		r.UE() // sizes of coding and transform blocks
 	}
-	if r.Flag() && r.Flag() { // scaling_list_enabled_flag, sps_scaling_list_data_present_flag
-		skipScalingLists(r)
+	if r.Flag() { // scaling_list_enabled_flag
+		if r.Flag() { // sps_scaling_list_data_present_flag
+			skipScalingLists(r)
+		}
 	}
 	r.Flag()      // amp_enabled_flag
 	r.Flag()      // sample_adaptive_offset_enabled_flag
@@ -233,7 +235,8 @@ func skipReferenceSets(r *nalu.Reader) {
 			r.UE()   // abs_delta_rps_minus1
 			kept := 0
 			for range pictures + 1 {
-				if r.Flag() || r.Flag() { // used_by_curr_pic_flag, use_delta_flag
+				used := r.Flag()      // used_by_curr_pic_flag
+				if used || r.Flag() { // use_delta_flag
 					kept++
 				}
 			}

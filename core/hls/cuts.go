@@ -78,7 +78,7 @@ func (c *Cuts) Observe(s *media.Sample) {
 		}
 	}
 	switch {
-	case s.Track.Codec == media.JPEG && !c.broken:
+	case s.Track.Codec.Intra() && !c.broken:
 		c.extendLocked(s.PTS)
 	case s.Key && (c.broken || c.longEnoughLocked(s)):
 		c.addLocked(s.Epoch, s.PTS, s.Captured)
@@ -160,7 +160,7 @@ func (c *Cuts) Discontinue() {
 func (c *Cuts) At(e *media.Epoch, pts int64) (cut Cut, ok bool) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	if n := len(c.list); n > 0 && c.list[n-1].Epoch == e && e.Video().Codec == media.JPEG && !c.broken {
+	if n := len(c.list); n > 0 && c.list[n-1].Epoch == e && e.Video().Codec.Intra() && !c.broken {
 		c.extendLocked(pts)
 	}
 	for i := len(c.list) - 1; i >= 0; i-- {

@@ -9,6 +9,8 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
+
+	"webostrum/core/media"
 )
 
 // The two kinds of error; wraps carry what was read and what was wanted.
@@ -186,4 +188,9 @@ func (h *Header) Complete(data []byte) []byte {
 	out = append(out, data[:h.scanAt]...)
 	out = append(out, standardTables...)
 	return append(out, data[h.scanAt:]...)
+}
+
+// Config is the configuration of a stream of such pictures; its profile is the sampling.
+func (h *Header) Config() *media.VideoConfig {
+	return &media.VideoConfig{Codec: media.JPEG, Width: h.Width, Height: h.Height, Profile: h.Sampling}
 }

@@ -50,6 +50,9 @@ const (
 	L16  Codec = "L16" // samples of 16 bits, big-endian
 )
 
+// Intra says whether every frame of the codec can be decoded by itself.
+func (c Codec) Intra() bool { return c == JPEG }
+
 // Track describes one elementary stream. It is immutable.
 type Track struct {
 	ID        int // from 1; unique within its epoch

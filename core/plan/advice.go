@@ -43,7 +43,7 @@ func (p *Plan) add(saves time.Duration, do, gain string) {
 }
 
 func (p *Plan) adviseKeyframes(s Source, d Demand) {
-	if s.Codec != media.H264 || s.KeyEvery <= goodKey {
+	if s.Codec.Intra() || s.KeyEvery <= goodKey {
 		return
 	}
 	better := s
@@ -61,9 +61,12 @@ func (p *Plan) adviseKeyframes(s Source, d Demand) {
 
 func (p *Plan) adviseCoding(s Source, m Machine) {
 	webrtc, hls := p.Outlook(WebRTC), p.Outlook(HLS)
-	if s.Codec == media.JPEG {
+	switch {
+	case s.Codec == media.JPEG:
 		p.add(0, "Have the camera send H.264, if it can.", fmt.Sprintf("Nothing has to be transcoded for HLS and WebRTC: %s.", cores(hls.Cores)))
-	} else if s.Reordered {
+	case s.Codec == media.H265:
+		p.add(0, "Have the camera send H.264, if it can, or use a second stream of it that does.", fmt.Sprintf("Every browser gets it untouched: %s while somebody watches.", cores(hls.Cores)))
+	case s.Reordered:
 		p.add(0, "Switch B-frames off in the camera (baseline profile, or what it calls low latency).", fmt.Sprintf("WebRTC gets the camera's own video: %s.", cores(webrtc.Cores)))
 	}
 	if hls.Audio.Transcode {

@@ -32,18 +32,15 @@ const (
 
 	// What the player and the network on the same machine take, measured in Chromium 156
 	// (docs/bench.md).
-	fetching     = 60 * time.Millisecond  // asking for a part, and giving it to the engine
+	fetching     = 20 * time.Millisecond  // asking for a part, and giving it to the engine
 	segmentFetch = 450 * time.Millisecond // asking for a list, then for a segment
 	chunkFetch   = 10 * time.Millisecond  // giving a fragment to the engine
-	decoding     = 5 * time.Millisecond
-	jitterBuffer = 7 * time.Millisecond
-	encoding     = 10 * time.Millisecond
+	decodes      = 5 * time.Millisecond
+	encoding     = 5 * time.Millisecond
 
-	leastAhead       = 100 * time.Millisecond
-	leastAheadAudio  = 150 * time.Millisecond  // audio is decoded in larger units
-	leastAheadWebKit = 800 * time.Millisecond  // it gets unsteady with less (web/player/keeper.ts)
-	aheadWebKit      = 1000 * time.Millisecond // what it has on average, since its rate is left alone
-	wishShare        = 0.8                     // of the delay that is wished for is what is aimed at
+	leastAhead      = 100 * time.Millisecond
+	leastAheadAudio = 150 * time.Millisecond // audio is decoded in larger units
+	wishShare       = 0.8                    // of the delay that is wished for is what is aimed at
 )
 
 // Ahead is how much a player keeps in store by a delivery: as much as the delay that is
@@ -56,16 +53,31 @@ func Ahead(d Delivery, p Path) time.Duration {
 	if d != HLS || p.Part == 0 {
 		return least
 	}
-	room := time.Duration(wishShare*float64(p.Within)) - p.Part - p.before() - fetching - decoding
+	room := time.Duration(wishShare*float64(p.Within)) - p.Part - p.before() - fetching - decodes
 	return max(least, room.Truncate(10*time.Millisecond))
 }
 
+// keptAtLeast is what players have in store on average where less is wished for: with audio,
+// for whose device an engine fills a buffer of its own first, and in WebKit, whose rate is
+// left alone and which gets unsteady with less (web/player/keeper.ts).
+const (
+	leastKeptAudio     = 265 * time.Millisecond
+	leastKeptWebKit    = 1050 * time.Millisecond
+	leastKeptWebKitHLS = 2000 * time.Millisecond
+)
+
 // kept is what a player of the viewer's engine has in store on average.
 func kept(d Delivery, p Path) time.Duration {
-	if p.Engine == WebKit {
-		return max(Ahead(d, p), aheadWebKit)
+	least := time.Duration(0)
+	switch {
+	case p.Engine == WebKit && d == HLS:
+		least = leastKeptWebKitHLS
+	case p.Engine == WebKit:
+		least = leastKeptWebKit
+	case p.Audio:
+		least = leastKeptAudio
 	}
-	return Ahead(d, p)
+	return max(Ahead(d, p), least)
 }
 
 // before is what no delivery can avoid.
@@ -105,10 +117,8 @@ func Delay(d Delivery, p Path) []Part {
 		p.Audio = p.Audio && p.Listen // it is asked for by those who listen alone
 		add("player's store", kept(d, p), "what the player keeps ahead, so that a line that falters is not noticed; more with sound")
 		add("fetching", chunkFetch, "giving a fragment to the browser")
-	case d == WebRTC:
-		add("jitter buffer", jitterBuffer, "what the browser holds back to even out the network")
 	}
-	add("decoding", decoding, "by the browser, until the picture is on the screen")
+	add("decoding", decodes, "by the browser, until the picture is on the screen")
 	return parts
 }
 

@@ -13,12 +13,16 @@ const ms = time.Millisecond
 
 func TestDelay(t *testing.T) {
 	path := plan.Path{Arrival: 30 * ms, FrameRate: 25, Segment: 2 * time.Second}
-	assert.Equal(t, 62*ms, plan.Total(plan.Delay(plan.WebRTC, path)))
+	assert.Equal(t, 55*ms, plan.Total(plan.Delay(plan.WebRTC, path)))
 	assert.Equal(t, 165*ms, plan.Total(plan.Delay(plan.Fragments, path)))
 	assert.Equal(t, 7505*ms, plan.Total(plan.Delay(plan.HLS, path)))
 	assert.Equal(t, 55*ms, plan.Total(plan.Delay(plan.MotionJPEG, path)))
 	path.Transcode, path.Audio = true, true
-	assert.Equal(t, 175*ms, plan.Total(plan.Delay(plan.Fragments, path)), "players begin without audio")
+	assert.Equal(t, 170*ms, plan.Total(plan.Delay(plan.Fragments, path)), "players begin without audio")
+	path.Listen = true
+	assert.Equal(t, 335*ms, plan.Total(plan.Delay(plan.Fragments, path)), "the engine fills its device's buffer")
+	path.Engine = plan.WebKit
+	assert.Equal(t, 1120*ms, plan.Total(plan.Delay(plan.Fragments, path)))
 	assert.Equal(t, 150*ms, plan.Ahead(plan.Fragments, path), "audio needs more in store")
 	assert.Len(t, plan.Delay(plan.MotionJPEG, plan.Path{}), 1, "what is not known is not told")
 }
@@ -26,10 +30,10 @@ func TestDelay(t *testing.T) {
 // TestThePlayersStore fills what the wish leaves room for.
 func TestThePlayersStore(t *testing.T) {
 	path := plan.Path{Arrival: 30 * ms, FrameRate: 25, Segment: 2 * time.Second, Part: 200 * ms, Within: 500 * ms}
-	assert.Equal(t, 100*ms, plan.Ahead(plan.HLS, path), "as little as works")
-	assert.Equal(t, 415*ms, plan.Total(plan.Delay(plan.HLS, path)))
+	assert.Equal(t, 120*ms, plan.Ahead(plan.HLS, path))
+	assert.Equal(t, 395*ms, plan.Total(plan.Delay(plan.HLS, path)))
 	path.Part, path.Within = 400*ms, 2*time.Second
-	assert.Equal(t, 1080*ms, plan.Ahead(plan.HLS, path))
+	assert.Equal(t, 1120*ms, plan.Ahead(plan.HLS, path))
 	assert.InDelta(t, 1600*ms, plan.Total(plan.Delay(plan.HLS, path)), float64(10*ms), "some is left for the network")
 }
 

@@ -83,6 +83,7 @@ type Advice struct {
 // and for a bit a second that is sent.
 const (
 	decodeH264 = 0.0024
+	decodeH265 = 0.0370
 	decodeJPEG = 0.0030
 	encodeH264 = 0.0060
 	encodeJPEG = 0.0025
@@ -98,6 +99,9 @@ const (
 	aacBits    = 128_000
 	overhead   = 1.02 // of boxes and packet heads
 )
+
+// decoding is the cost by codec.
+var decoding = map[media.Codec]float64{media.H264: decodeH264, media.H265: decodeH265, media.JPEG: decodeJPEG}
 
 // Make plans a feed.
 func Make(s Source, d Demand, m Machine) Plan {
@@ -127,7 +131,7 @@ func (p *Plan) outlook(d Delivery, s Source, want Demand, m Machine) Outlook {
 		mode = Automatic
 	}
 	o := Outlook{
-		Delivery: d, Video: VideoFor(d, s.Codec, s.Reordered, m.Transcoder), Audio: AudioFor(d, mode, s.Audio, m.Transcoder),
+		Delivery: d, Video: VideoFor(d, s.Codec, s.Reordered, nil, m.Transcoder), Audio: AudioFor(d, mode, s.Audio, m.Transcoder),
 		Container: containers[d],
 	}
 	path := p.path(d, s, want, o)
@@ -169,7 +173,7 @@ func (p *Plan) path(d Delivery, s Source, want Demand, o Outlook) Path {
 
 // segmentOf is how long segments get: they begin at keyframes alone.
 func segmentOf(s Source, wanted time.Duration) time.Duration {
-	if s.Codec != media.H264 || s.KeyEvery <= 0 {
+	if s.Codec.Intra() || s.KeyEvery <= 0 {
 		return wanted
 	}
 	n := math.Ceil(float64(wanted)/float64(s.KeyEvery) - 0.01)
@@ -206,13 +210,10 @@ func cost(d Delivery, s Source, o Outlook, want Demand) (cores, memory float64) 
 		send = sendWebRTC
 	}
 	cores, memory = o.Total*send, float64(want.Viewers)*viewerSize
-	if !o.Video.Transcode {
+	if !o.Video.Transcode && !o.Video.Beside {
 		return cores, memory
 	}
-	decode, encode := decodeH264, encodeH264
-	if s.Codec == media.JPEG {
-		decode = decodeJPEG
-	}
+	decode, encode := decoding[s.Codec], encodeH264
 	if d == MotionJPEG {
 		encode = encodeJPEG
 	}

@@ -27,7 +27,7 @@ var table = map[Delivery]map[string]Player{
 	HLS: {
 		Chromium: {Plays: true, How: "by script; by itself too, from the oldest segment on"},
 		Firefox:  {Plays: true, How: "by script"},
-		WebKit:   {Plays: true, How: "by script here; Safari by itself"},
+		WebKit:   {Plays: true, How: "by script here, a good two seconds behind: live fragments are steadier; Safari by itself"},
 	},
 	Fragments: {
 		Chromium: {Plays: true, How: "by script"},

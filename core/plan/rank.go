@@ -24,17 +24,17 @@ func Rank(list []Source) (best, lightest int) {
 }
 
 // Taken says whether cameras' video of a codec is taken at all.
-func Taken(c media.Codec) bool { return c == media.H264 || c == media.JPEG }
+func Taken(c media.Codec) bool { return c == media.H264 || c == media.H265 || c == media.JPEG }
+
+// ease is how little stands between a codec and all browsers.
+var ease = map[media.Codec]float64{media.H264: 1, media.H265: 0.3, media.JPEG: 0.01}
 
 func worth(s Source) float64 {
 	pixels := float64(s.Width * s.Height)
 	if pixels > bestPixels {
 		pixels = bestPixels / 2 // rather one that fits
 	}
-	if s.Codec != media.H264 {
-		pixels /= 100
-	}
-	return pixels
+	return pixels * ease[s.Codec]
 }
 
 func weight(s Source) float64 {

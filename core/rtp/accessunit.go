@@ -65,6 +65,8 @@ func NewDepacketizer(codec media.Codec, params Params, sink Sink) (Depacketizer,
 		return newUnits(&h264Syntax{}, params, sink), nil
 	case media.H265:
 		return newUnits(&h265Syntax{donl: params.DecodingOrder}, params, sink), nil
+	case media.JPEG:
+		return newJPEGUnits(params, sink), nil
 	}
 	return nil, fmt.Errorf("rtp: no payload format for %s", codec)
 }

@@ -1,10 +1,13 @@
 package rtp
 
 import (
+	"encoding/binary"
 	"fmt"
+	"slices"
 
 	"webostrum/core/h265"
 	"webostrum/core/media"
+	"webostrum/core/nalu"
 )
 
 // RFC 7798, 4.4.
@@ -139,4 +142,49 @@ func (x *h265Syntax) look(unit []byte) (a about, err error) {
 		return about{keep: true, picture: true, opens: h265.FirstOfPicture(unit), key: kind.IsIRAP(), skip: kind.IsRASL()}, nil
 	}
 	return about{keep: kind == h265.NALSuffixSEI}, nil
+}
+
+// h265Payloads cuts a sample (RFC 7798, 4.4). Parameter sets go in front of each keyframe.
+func h265Payloads(s *media.Sample, room int) (list [][]byte) {
+	if s.Key {
+		list = h265Sets(s.Track.Video.Sets, room)
+	}
+	for unit := range nalu.Units(s.Data) {
+		list = appendH265(list, unit, room)
+	}
+	return list
+}
+
+// h265Sets is one aggregation packet, when it has room.
+func h265Sets(sets [][]byte, room int) [][]byte {
+	ap := []byte{typeAP << 1, 1} // layer 0, the lowest temporal sub-layer
+	for _, set := range sets {
+		ap = append(binary.BigEndian.AppendUint16(ap, uint16(len(set))), set...)
+	}
+	if len(ap) > room {
+		return slices.Clone(sets)
+	}
+	return [][]byte{ap}
+}
+
+func appendH265(list [][]byte, unit []byte, room int) [][]byte {
+	if len(unit) <= h265.HeadSize {
+		return list
+	}
+	if len(unit) <= room {
+		return append(list, unit)
+	}
+	const heads = h265.HeadSize + 1
+	kind := byte(h265.TypeOf(unit))
+	for rest, start := unit[h265.HeadSize:], byte(fuStart); len(rest) > 0; start = 0 {
+		n := min(len(rest), room-heads)
+		head := start | kind
+		if n == len(rest) {
+			head |= fuEnd
+		}
+		part := append(make([]byte, 0, heads+n), unit[0]&0x81|typeFU<<1, unit[1], head)
+		list = append(list, append(part, rest[:n]...))
+		rest = rest[n:]
+	}
+	return list
 }

@@ -12,7 +12,8 @@ import (
 
 // Packetizer cuts samples into RTP packets: H.264 by RFC 6184, packetization mode
 // 1, with single units, STAP-A for the parameter sets and FU-A for what is too
-// large; AAC by RFC 3640, mode AAC-hbr; other audio as it is.
+// large; H.265 by RFC 7798 in the same way; JPEG by RFC 2435, with its tables in each
+// picture; AAC by RFC 3640, mode AAC-hbr; other audio as it is.
 type Packetizer struct {
 	SSRC        uint32
 	PayloadType uint8
@@ -48,6 +49,12 @@ func Payloads(s *media.Sample, mtu int) (list [][]byte) {
 	room := mtu - rtpHeader
 	if s.Track.Kind == media.KindAudio {
 		return audioPayloads(s, room)
+	}
+	switch s.Track.Codec {
+	case media.JPEG:
+		return jpegPayloads(s.Data, room)
+	case media.H265:
+		return h265Payloads(s, room)
 	}
 	if s.Key {
 		list = parameterSets(s.Track.Video.Sets, room)

@@ -38,6 +38,8 @@ type Media struct {
 	Profile   string // "RTP/AVP", "RTP/AVP/TCP", "RTP/SAVP" …
 	Control   string // a=control, as written
 	Direction string // "sendonly", "recvonly" …; empty when not given
+	Width     int    // of the picture, pixels; 0 when not given
+	Height    int
 	Formats   []Format
 }
 
@@ -137,6 +139,22 @@ func (m *Media) attribute(value string) {
 		m.rtpmap(v)
 	case "fmtp":
 		m.fmtp(v)
+	case "framesize":
+		_, size, _ := strings.Cut(v, " ")
+		m.size(size, "-")
+	case "x-dimensions":
+		m.size(v, ",")
+	}
+}
+
+// size reads the picture's size: a=framesize of RFC 6064, 4, and a=x-dimensions of old
+// cameras.
+func (m *Media) size(text, between string) {
+	width, height, _ := strings.Cut(text, between)
+	w, wErr := strconv.ParseUint(strings.TrimSpace(width), 10, 15)
+	h, hErr := strconv.ParseUint(strings.TrimSpace(height), 10, 15)
+	if wErr == nil && hErr == nil {
+		m.Width, m.Height = int(w), int(h)
 	}
 }
 

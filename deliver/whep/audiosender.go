@@ -74,7 +74,7 @@ func (z *audioSender) send(s *media.Sample) {
 		z.packets++
 		z.bytes += uint64(len(payload))
 		z.session.stats.bytes.Add(uint64(len(payload)))
-		_ = z.track.write(&h, extensions{}, payload)
+		_ = z.track.write(&h, extensions{}, z.track.codec, payload)
 	}
 	now := time.Now()
 	if now.Sub(z.reported) < reportEvery {

@@ -41,6 +41,14 @@ func mediaEngine() (*webrtc.MediaEngine, error) {
 			return nil, err
 		}
 	}
+	// One profile says nothing of the others: viewers' sides name their own.
+	err := m.RegisterCodec(webrtc.RTPCodecParameters{
+		RTPCodecCapability: webrtc.RTPCodecCapability{MimeType: webrtc.MimeTypeH265, ClockRate: clockRate, RTCPFeedback: feedback},
+		PayloadType:        firstPayloadType + webrtc.PayloadType(len(profiles)),
+	}, webrtc.RTPCodecTypeVideo)
+	if err != nil {
+		return nil, err
+	}
 	if err := registerAudio(m); err != nil {
 		return nil, err
 	}
@@ -72,16 +80,27 @@ func registerAudio(m *webrtc.MediaEngine) error {
 	return nil
 }
 
-// chosen is the codec that the viewer's side took of those that a stream may be sent
-// as: the first of H.264 whose packets may be larger than one (packetization mode 1),
-// or the audio's own.
-func chosen(list []webrtc.RTPCodecParameters, codec media.Codec) (webrtc.RTPCodecParameters, bool) {
-	mime := webrtc.MimeTypeH264
-	if audio, ok := audioCodecs[codec]; ok {
-		mime = audio.MimeType
+// codecs are the MIME types of all that can be sent.
+var codecs = map[media.Codec]string{
+	media.H264: webrtc.MimeTypeH264, media.H265: webrtc.MimeTypeH265, media.Opus: webrtc.MimeTypeOpus, media.PCMU: webrtc.MimeTypePCMU, media.PCMA: webrtc.MimeTypePCMA,
+}
+
+// Takes lists what an offer says its side decodes beside H.264.
+func Takes(offer string) (list []media.Codec) {
+	for line := range strings.Lines(offer) {
+		if strings.HasPrefix(line, "a=rtpmap:") && strings.Contains(strings.ToUpper(line), " H265/") {
+			return []media.Codec{media.H265}
+		}
 	}
+	return nil
+}
+
+// chosen is the codec that the viewer's side took of those that a stream may be sent
+// as: the first of H.264 whose packets may be larger than one (packetization mode 1), or
+// the first of another.
+func chosen(list []webrtc.RTPCodecParameters, codec media.Codec) (webrtc.RTPCodecParameters, bool) {
 	for _, c := range list {
-		if strings.EqualFold(c.MimeType, mime) && (codec != media.H264 || strings.Contains(c.SDPFmtpLine, "packetization-mode=1")) {
+		if strings.EqualFold(c.MimeType, codecs[codec]) && (codec != media.H264 || strings.Contains(c.SDPFmtpLine, "packetization-mode=1")) {
 			return c, true
 		}
 	}

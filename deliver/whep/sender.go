@@ -2,6 +2,7 @@ package whep
 
 import (
 	"context"
+	"errors"
 	"math/rand/v2"
 	"sync"
 	"time"
@@ -59,6 +60,10 @@ type Mark struct {
 	Captured time.Time
 }
 
+// errCoding ends a session whose feed is coded in another way from now on, which this
+// viewer's side has not said that it takes: it asks anew.
+var errCoding = errors.New("whep: the feed's coding has changed")
+
 // packet is one that was sent, with all that its header says: one that is sent again has
 // to be the same byte for byte, since SRTP encrypts both with one nonce (RFC 3711, 9.1;
 // RFC 7714, 8.1).
@@ -67,6 +72,7 @@ type packet struct {
 	stamp      uint32
 	marker     bool
 	asked      bool // for again
+	codec      media.Codec
 	extensions extensions
 	payload    []byte
 }
@@ -115,10 +121,13 @@ func next(ctx context.Context, r *hub.Reader) (s *media.Sample, fresh bool, err 
 }
 
 func (z *sender) send(ctx context.Context, s *media.Sample, fresh bool) error {
+	if !z.session.track.takes(s.Track.Codec) {
+		return errCoding
+	}
 	z.step(s, fresh, time.Now())
 	payloads := z.stream.cache.payloads(s)
 	for i, payload := range payloads {
-		p := packet{sequence: z.sequence, stamp: z.stamp, marker: i == len(payloads)-1, payload: payload, extensions: z.session.track.extensionsAt(time.Now())}
+		p := packet{sequence: z.sequence, stamp: z.stamp, marker: i == len(payloads)-1, codec: s.Track.Codec, payload: payload, extensions: z.session.track.extensionsAt(time.Now())}
 		z.sequence++
 		z.mu.Lock()
 		z.sent[p.sequence%history] = p
@@ -163,7 +172,7 @@ func (z *sender) write(p packet) {
 	h := prtp.Header{SequenceNumber: p.sequence, Timestamp: p.stamp, Marker: p.marker}
 	z.session.stats.packets.Add(1)
 	z.session.stats.bytes.Add(uint64(len(p.payload)))
-	_ = z.session.track.write(&h, p.extensions, p.payload)
+	_ = z.session.track.write(&h, p.extensions, p.codec, p.payload)
 }
 
 // pace waits a little after so many bytes.

@@ -24,6 +24,7 @@ import (
 
 	"webostrum/barrier"
 	"webostrum/core/hub"
+	"webostrum/core/media"
 )
 
 // Config says how to serve.
@@ -170,6 +171,7 @@ func (s *Server) Close() error {
 type Source struct {
 	Name    string // of the rendition; empty for what suits the feed
 	Hub     *hub.Hub
+	Codec   media.Codec   // of the stream; empty is H264
 	Smaller func() []Step // what a viewer over a poor connection gets instead at present, the largest first; nil for nothing
 	Audio   *Audio        // nil for none
 	Release func()        // called once, when the session has ended or there was none

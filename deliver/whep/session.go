@@ -1,6 +1,7 @@
 package whep
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"fmt"
@@ -70,7 +71,7 @@ type Stats struct {
 
 func newSession(server *Server, feed string, pc *webrtc.PeerConnection, src Source, cache *packetCache) *Session {
 	s := &Session{
-		server: server, ID: strings.ToLower(rand.Text()[:16]), Started: time.Now(), feed: feed, pc: pc, source: src, track: newTrack(feed, media.H264), connected: make(chan struct{}),
+		server: server, ID: strings.ToLower(rand.Text()[:16]), Started: time.Now(), feed: feed, pc: pc, source: src, track: newTrack(feed, cmp.Or(src.Codec, media.H264)), connected: make(chan struct{}),
 	}
 	s.ctx, s.cancel = context.WithCancel(context.Background())
 	s.sender = newSender(s, cache)

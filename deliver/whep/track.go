@@ -18,7 +18,7 @@ type track struct {
 	mu       sync.Mutex
 	writer   webrtc.TrackLocalWriter // guarded by mu; nil while nobody listens
 	ssrc     uint32                  // guarded by mu
-	payload  uint8                   // guarded by mu
+	payloads map[media.Codec]uint8   // payload types that the viewer's side takes; guarded by mu
 	delay    uint8                   // number of the playout delay extension, or 0; guarded by mu
 	sendTime uint8                   // number of the send time extension, or 0; guarded by mu
 	playout  [3]byte                 // what it says; guarded by mu
@@ -36,7 +36,12 @@ func (t *track) Bind(ctx webrtc.TrackLocalContext) (webrtc.RTPCodecParameters, e
 	}
 	t.mu.Lock()
 	defer t.mu.Unlock()
-	t.writer, t.ssrc, t.payload = ctx.WriteStream(), uint32(ctx.SSRC()), uint8(codec.PayloadType)
+	t.writer, t.ssrc, t.payloads = ctx.WriteStream(), uint32(ctx.SSRC()), map[media.Codec]uint8{}
+	for name := range codecs {
+		if c, ok := chosen(ctx.CodecParameters(), name); ok {
+			t.payloads[name] = uint8(c.PayloadType)
+		}
+	}
 	for _, e := range ctx.HeaderExtensions() {
 		switch e.URI {
 		case playoutDelayURI:
@@ -67,10 +72,10 @@ func (t *track) StreamID() string { return t.stream }
 
 // Kind implements webrtc.TrackLocal.
 func (t *track) Kind() webrtc.RTPCodecType {
-	if t.codec == media.H264 {
-		return webrtc.RTPCodecTypeVideo
+	if _, audio := audioCodecs[t.codec]; audio {
+		return webrtc.RTPCodecTypeAudio
 	}
-	return webrtc.RTPCodecTypeAudio
+	return webrtc.RTPCodecTypeVideo
 }
 
 // hold tells the browser how long to hold pictures back, at least and at most.
@@ -105,14 +110,22 @@ func (t *track) extensionsAt(now time.Time) (e extensions) {
 	return e
 }
 
-// write sends a packet; the header's fields that are this viewer's are filled in.
-func (t *track) write(h *rtp.Header, e extensions, payload []byte) error {
+// takes says whether the viewer's side takes a codec; all while nobody listens.
+func (t *track) takes(codec media.Codec) bool {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	_, ok := t.payloads[codec]
+	return ok || t.writer == nil
+}
+
+// write sends a packet of a codec; the header's fields that are this viewer's are filled in.
+func (t *track) write(h *rtp.Header, e extensions, codec media.Codec, payload []byte) error {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	if t.writer == nil {
 		return nil
 	}
-	h.Version, h.SSRC, h.PayloadType = 2, t.ssrc, t.payload
+	h.Version, h.SSRC, h.PayloadType = 2, t.ssrc, t.payloads[codec]
 	if t.delay > 0 {
 		if err := h.SetExtension(t.delay, e.playout[:]); err != nil {
 			return err

@@ -173,7 +173,7 @@ func (l *look) report() *apitypes.Report {
 		r.FrameRate = float64(l.frames-1) / r.Seconds
 		r.BitRate = float64(l.bytes) * 8 / r.Seconds
 	}
-	if n := len(l.keys); n > 1 && f.Codec == media.H264 {
+	if n := len(l.keys); n > 1 && !f.Codec.Intra() {
 		r.KeyframeEvery = track.Duration(l.keys[n-1]-l.keys[0]).Seconds() / float64(n-1)
 	}
 	r.Notes = append(notes(r), audioNotes(r, f.Audio)...)
@@ -190,6 +190,9 @@ func notes(r *apitypes.Report) []string {
 		add("Fewer than two keyframes came in %.0f s. Segments can only begin at a keyframe: set an interval of 1 to 2 s in the camera.", r.Seconds)
 	case r.KeyframeEvery > longKey.Seconds():
 		add("Keyframes are %.1f s apart. Segments cannot be shorter than that, so HLS runs at least three times as far behind; 1 to 2 s is a good interval.", r.KeyframeEvery)
+	}
+	if r.Codec == string(media.H265) {
+		add("%s.", plan.VideoFor(plan.HLS, media.H265, r.BFrames, nil, plan.Transcoder{Present: true}).Why)
 	}
 	if r.BFrames {
 		add("The pictures are reordered (B-frames). HLS plays them; WebRTC in browsers does not.")

@@ -117,7 +117,7 @@ func (p *Publisher) arrange(h *jpeg.Header, captured time.Time) (resized bool) {
 		resized = true
 	}
 	p.epoch = &media.Epoch{Number: p.next, Tracks: []*media.Track{
-		media.VideoTrack(1, clockRate, &media.VideoConfig{Codec: media.JPEG, Width: h.Width, Height: h.Height, Profile: h.Sampling}),
+		media.VideoTrack(1, clockRate, h.Config()),
 	}}
 	p.next++
 	p.first, p.last = captured, -1

@@ -77,7 +77,7 @@ func (s *Session) setUp(ctx context.Context, u *url.URL, described *rtspmsg.Mess
 	base := firstSet(described.Header.Get("Content-Base"), described.Header.Get("Content-Location"), u.String())
 	s.aggregate = sdp.Resolve(base, desc.Control)
 	s.recv, err = rtp.NewVideoReceiver(rtp.ReceiverConfig{
-		Codec: media.Codec(picture.format.Encoding), Params: paramsOf(&picture.format),
+		Codec: media.Codec(picture.format.Encoding), Params: picture.params,
 		ClockRate: picture.format.ClockRate, Wait: s.reorderWait(), FirstEpoch: s.cfg.FirstEpoch, Publish: s.cfg.Publish,
 	})
 	if err != nil {
@@ -140,15 +140,16 @@ type medium struct {
 	*stream
 	control string
 	facts   int // place in Session.tracks
+	params  rtp.Params
 }
 
 // handled are the codecs of video that can be received.
-var handled = []media.Codec{media.H264, media.H265}
+var handled = []media.Codec{media.H264, media.H265, media.JPEG}
 
 // paramsOf is what a description says of a payload format.
-func paramsOf(f *sdp.Format) rtp.Params {
-	don, _ := strconv.Atoi(f.Params["sprop-max-don-diff"])
-	return rtp.Params{Sets: f.ParameterSets(), DecodingOrder: don > 0}
+func paramsOf(m *sdp.Media, f *sdp.Format) rtp.Params {
+	don, _ := strconv.Atoi(f.Params["sprop-max-don-diff"]) // 0 when it is not there
+	return rtp.Params{Sets: f.ParameterSets(), DecodingOrder: don > 0, Width: m.Width, Height: m.Height}
 }
 
 // choose picks the first video medium of a codec that is handled, and the first of audio;
@@ -160,7 +161,7 @@ func (s *Session) choose(desc *sdp.Session) (picture, audio *medium, err error) 
 		for _, f := range m.Formats {
 			facts := source.TrackFacts{Kind: m.Kind, Codec: f.Encoding, ClockRate: f.ClockRate, Channels: f.Channels}
 			plain := !strings.Contains(m.Profile, "SAVP")
-			at := &medium{stream: &stream{format: f}, control: m.Control, facts: len(s.tracks)}
+			at := &medium{stream: &stream{format: f}, control: m.Control, facts: len(s.tracks), params: paramsOf(m, &f)}
 			switch {
 			case m.Kind == "video" && picture == nil && plain && slices.Contains(handled, media.Codec(f.Encoding)):
 				picture, facts.Used = at, true

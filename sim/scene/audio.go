@@ -33,10 +33,10 @@ type Audio struct {
 // Fill writes the samples that begin at a moment, for one channel.
 func (s *Audio) Fill(dst []int16, at time.Time) {
 	step := 1 / float64(s.Rate)
-	inTrip := float64(at.UnixNano()%int64(roundTrip)) / 1e9
+	inTrip := float64(at.UnixNano()%int64(RoundTrip)) / 1e9
 	inSecond := float64(at.Nanosecond()) / 1e9
 	for i := range dst {
-		speed := math.Abs(math.Sin(2 * math.Pi * inTrip / roundTrip.Seconds()))
+		speed := math.Abs(math.Sin(2 * math.Pi * inTrip / RoundTrip.Seconds()))
 		s.turns += (humLow + humRise*speed) * step
 		v := (humQuiet + humLoud*speed) * (math.Sin(2*math.Pi*s.turns) + 0.3*math.Sin(6*math.Pi*s.turns)) / 1.3
 		if inSecond < ClickLasts.Seconds() {

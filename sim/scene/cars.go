@@ -6,12 +6,12 @@ import (
 	"time"
 )
 
-// roundTrip is how long a car takes up and down again.
-const roundTrip = 48 * time.Second
+// RoundTrip is how long a car takes up and down again.
+const RoundTrip = 48 * time.Second
 
 // climbed is how far up the red car is, from 0 to 1.
 func climbed(at time.Time) float64 {
-	phase := float64(at.UnixMilli()%roundTrip.Milliseconds()) / float64(roundTrip.Milliseconds())
+	phase := float64(at.UnixMilli()%RoundTrip.Milliseconds()) / float64(RoundTrip.Milliseconds())
 	return 0.5 - 0.5*math.Cos(2*math.Pi*phase)
 }
 

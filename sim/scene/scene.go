@@ -52,11 +52,20 @@ func (s *Scene) Size() int { return len(s.base.pix) }
 // Paint writes the picture of a moment as I420, BT.709, limited range, into
 // dst, which must have Size bytes.
 func (s *Scene) Paint(dst []byte, at time.Time) {
+	out := s.paintPlace(dst, at)
+	s.clock(out, at)
+	s.lamp(out, s.stamp(out, at), at)
+}
+
+// PaintPlace is Paint without the clock and the QR code, for films that are shown at
+// another time.
+func (s *Scene) PaintPlace(dst []byte, at time.Time) { s.paintPlace(dst, at) }
+
+func (s *Scene) paintPlace(dst []byte, at time.Time) *i420 {
 	copy(dst, s.base.pix)
 	out := &i420{pix: dst, width: s.width, height: s.height}
 	s.place.move(s, out, at)
-	s.clock(out, at)
-	s.lamp(out, s.stamp(out, at), at)
+	return out
 }
 
 const captionTop, captionHeight = 664, 56

@@ -76,5 +76,5 @@ func paintCanopy(c *canvas, face font.Face, name string) {
 }
 
 func (upperStation) move(s *Scene, out *i420, at time.Time) {
-	downward.cars(s, out, at.Add(roundTrip/2))
+	downward.cars(s, out, at.Add(RoundTrip/2))
 }

@@ -2,6 +2,7 @@ package pipeline
 
 import (
 	"context"
+	"strings"
 	"time"
 
 	"webostrum/core/dash"
@@ -20,14 +21,10 @@ func (p *Pipeline) DASH(ctx context.Context, clock string) ([]byte, time.Duratio
 	}
 	target := track.Target()
 	m := dash.Manifest{Published: time.Now(), Update: target / 2, Delay: dashTargets * target, Clock: clock}
-	video := setOf("video", track)
-	for _, v := range append([]hls.Variant{first}, p.ladder(first)...) {
-		video.Tracks = append(video.Tracks, dash.Track{ID: v.Name, Codecs: v.Codecs, Width: v.Width, Height: v.Height, FrameRate: v.FrameRate, Bandwidth: v.Peak})
+	m.Sets = videoSets(setOf("video", track), append([]hls.Variant{first}, p.ladder(first)...))
+	for _, s := range m.Sets[0].Segments {
+		m.Window += time.Duration(s.Duration) * time.Second / time.Duration(m.Sets[0].Timescale)
 	}
-	for _, s := range video.Segments {
-		m.Window += time.Duration(s.Duration) * time.Second / time.Duration(video.Timescale)
-	}
-	m.Sets = append(m.Sets, video)
 	if v := p.audioVariant(); v != nil {
 		if audio, err := p.Track(ctx, hls.Audio); err == nil {
 			set := setOf("audio", audio)
@@ -37,6 +34,22 @@ func (p *Pipeline) DASH(ctx context.Context, clock string) ([]byte, time.Duratio
 	}
 	text, err := dash.Write(m)
 	return text, target, err
+}
+
+// videoSets are the adaptation sets of video: one for each codec, since players do not
+// switch from one to another (ISO/IEC 23009-1, 5.3.3).
+func videoSets(empty dash.Set, variants []hls.Variant) (sets []dash.Set) {
+	place := map[string]int{}
+	for _, v := range variants {
+		codec, _, _ := strings.Cut(v.Codecs, ".")
+		i, ok := place[codec]
+		if !ok {
+			i = len(sets)
+			place[codec], sets = i, append(sets, empty)
+		}
+		sets[i].Tracks = append(sets[i].Tracks, dash.Track{ID: v.Name, Codecs: v.Codecs, Width: v.Width, Height: v.Height, FrameRate: v.FrameRate, Bandwidth: v.Peak})
+	}
+	return sets
 }
 
 // dashTargets is how many target durations players are to be behind.

@@ -65,22 +65,33 @@ func (p *Pipeline) lead(ctx context.Context, name string) (string, error) {
 // ladder is what is known of the renditions, the best first.
 func (p *Pipeline) ladder(lead hls.Variant) (list []hls.Variant) {
 	size := p.Size()
-	for _, r := range p.cfg.Record().Renditions {
-		q, err := p.videoRequest(r.Name, plan.HLS)
+	for _, name := range p.offered() {
+		q, err := p.videoRequest(name, plan.HLS)
 		if err != nil {
 			continue
 		}
-		if t := p.Made(r.Name); t != nil {
+		if t := p.Made(name); t != nil {
 			if v, ok := t.Measured(); ok {
 				list = append(list, v)
 				continue
 			}
 		}
 		e, _ := q.Resolve(size[0], size[1])
-		list = append(list, expected(r.Name, e, lead.FrameRate))
+		list = append(list, expected(name, e, lead.FrameRate))
 	}
 	slices.SortStableFunc(list, func(a, b hls.Variant) int { return int(b.Peak - a.Peak) })
 	return list
+}
+
+// offered are the names of the renditions beside that which players begin with.
+func (p *Pipeline) offered() (names []string) {
+	if codec := p.Codec(); codec != "" && p.hlsVideo(codec).Beside {
+		names = append(names, Automatic)
+	}
+	for _, r := range p.cfg.Record().Renditions {
+		names = append(names, r.Name)
+	}
+	return names
 }
 
 // expected is what a rendition will be.

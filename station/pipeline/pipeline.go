@@ -118,7 +118,7 @@ func (p *Pipeline) keep(s *media.Sample) {
 		segments = 4
 		most     = 600
 	)
-	if s.Track.Codec == media.H264 {
+	if !s.Track.Codec.Intra() {
 		p.input.video.SetKeep(min(most, int(segments*fps*p.presentation.Config().Wanted.Seconds())))
 	}
 }
@@ -139,6 +139,15 @@ func (p *Pipeline) Codec() media.Codec {
 		return s.Track.Codec
 	}
 	return ""
+}
+
+// Coding returns the configuration of the camera's video, or nil as long as no frame has
+// come.
+func (p *Pipeline) Coding() *media.VideoConfig {
+	if s := p.input.video.Latest(); s != nil {
+		return s.Track.Video
+	}
+	return nil
 }
 
 // Size returns the camera's width and height in pixels; zero as long as no frame has
@@ -206,7 +215,7 @@ func (p *Pipeline) codec(ctx context.Context) (media.Codec, error) {
 
 // hlsVideo is what becomes of the camera's video in HLS; codec is not empty.
 func (p *Pipeline) hlsVideo(codec media.Codec) plan.Video {
-	return plan.VideoFor(plan.HLS, codec, false, p.transcoder())
+	return plan.VideoFor(plan.HLS, codec, false, nil, p.transcoder())
 }
 
 // Untranscodable says whether HLS needs transcoding that cannot be had here.

@@ -11,21 +11,23 @@ import (
 	"webostrum/core/plan"
 )
 
-// Stream is a feed's H.264 for one viewer, with its audio. Release it.
+// Stream is a feed's video for one viewer, with its audio. Release it.
 type Stream struct {
 	Hub     *hub.Hub
+	Codec   media.Codec
 	Name    string // of the rendition; empty when it is the camera's own
 	Why     string // why it is transcoded without having been asked for
 	Audio   *Audio // nil for none
 	Release func()
 }
 
-// Ask is how somebody asks for a feed's H.264 and its audio.
+// Ask is how somebody asks for a feed's video, as browsers decode it, and its audio.
 type Ask struct {
 	Delivery  plan.Delivery // WebRTC or Fragments
 	Rendition string        // empty for what suits the delivery
 	Audio     bool
-	Reordered bool // the camera's own video has B-frames
+	Reordered bool          // the camera's own video has B-frames
+	Takes     []media.Codec // that the viewer decodes beside H.264
 }
 
 // Stream opens a feed's video as browsers decode it by a delivery: a rendition, or the
@@ -51,9 +53,9 @@ func (p *Pipeline) stream(ctx context.Context, q Ask) (*Stream, error) {
 	}
 	name, why := q.Rendition, ""
 	if name == "" || name == hls.Original {
-		v := plan.VideoFor(q.Delivery, codec, q.Reordered, p.transcoder())
+		v := plan.VideoFor(q.Delivery, codec, q.Reordered, q.Takes, p.transcoder())
 		if !v.Transcode {
-			return &Stream{Hub: p.input.video, Release: func() {}}, nil
+			return &Stream{Hub: p.input.video, Codec: codec, Release: func() {}}, nil
 		}
 		name, why = Automatic, v.Why
 	}
@@ -65,14 +67,14 @@ func (p *Pipeline) stream(ctx context.Context, q Ask) (*Stream, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Stream{Hub: output.Hub(), Name: name, Why: why, Release: output.Release}, nil
+	return &Stream{Hub: output.Hub(), Codec: media.H264, Name: name, Why: why, Release: output.Release}, nil
 }
 
 // Transcodes says whether the camera's video has to be transcoded for a delivery; reordered
 // says that it has B-frames.
 func (p *Pipeline) Transcodes(d plan.Delivery, reordered bool) bool {
 	codec := p.Codec()
-	return codec != "" && plan.VideoFor(d, codec, reordered, p.transcoder()).Transcode
+	return codec != "" && plan.VideoFor(d, codec, reordered, nil, p.transcoder()).Transcode
 }
 
 // Smaller lists the H.264 renditions that take clearly fewer bits than one, or than

@@ -4,6 +4,7 @@ import { reason } from "./answer";
 import { BoxReader, type Reference } from "./boxes";
 import { PlaceKeeper } from "./keeper";
 import type { Method, MethodEvents } from "./method";
+import { mediaSource } from "./source";
 
 const ticks = 90_000; // of the video's clock a second
 const keptBehind = 10; // seconds
@@ -12,16 +13,6 @@ const answerWithin = 12_000;
 
 /** Without audio, which is decoded in larger units, less will do. */
 const leastSilent = 0.1;
-
-type Managed = { ManagedMediaSource?: typeof MediaSource };
-
-function mediaSource(): typeof MediaSource | undefined {
-  return globalThis.MediaSource ?? (globalThis as Managed).ManagedMediaSource;
-}
-
-export function hasMediaSource(): boolean {
-  return mediaSource() !== undefined;
-}
 
 export class FragmentsMethod implements Method {
   readonly name = "Live fragments";

@@ -70,6 +70,8 @@ export function aheadOf(video: HTMLVideoElement): number {
 
 /** Apple's engine gets unsteady with less in store, and with a rate that changes (WebKitGTK 2.50). */
 const leastInWebKit = 0.8;
+/** With parts of HLS it needs more still. */
+export const leastInWebKitHLS = 1.8;
 
 /** Keeps a video at its place until it is closed. */
 export class PlaceKeeper {
@@ -84,8 +86,9 @@ export class PlaceKeeper {
   constructor(
     private readonly video: HTMLVideoElement,
     wanted: number,
+    least = leastInWebKit,
   ) {
-    this.keeper = new Keeper(this.webkit ? Math.max(wanted, leastInWebKit) : wanted);
+    this.keeper = new Keeper(this.webkit ? Math.max(wanted, least) : wanted);
     this.timer = setInterval(() => this.look(), lookEvery);
     video.addEventListener("waiting", this.onWaiting);
   }

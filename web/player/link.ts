@@ -12,6 +12,8 @@ export interface FeedState {
   title: string;
   /** How it is to be played, by what the page asks for. */
   play: { order: string[]; why: string; within: number; ahead: Record<string, number> };
+  /** How the camera's video is coded: by its RTP name, and by RFC 6381 as far as files carry it. */
+  coding?: { codec: string; parameter: string };
   /** What can be chosen. */
   renditions: Rendition[];
   /** Sizes that Motion JPEG can be had in. */

@@ -1,7 +1,8 @@
 // The methods to play by, behind one interface.
-import { FragmentsMethod, hasMediaSource } from "./fragments";
+import { FragmentsMethod } from "./fragments";
 import { deliveryOf, type MethodKey } from "./order";
 import { PicturesMethod } from "./pictures";
+import { hasMediaSource } from "./source";
 import { hasWebRTC, WhepMethod } from "./whep";
 
 export interface MethodEvents {

@@ -2,7 +2,7 @@
 import Hls, { type ErrorData, type Level } from "hls.js";
 
 import { CatchUp } from "./catchup";
-import { PlaceKeeper } from "./keeper";
+import { leastInWebKitHLS, PlaceKeeper } from "./keeper";
 import type { Method, MethodEvents } from "./method";
 
 const patience = 15_000; // the service holds a playlist back for up to 10 s, until there is one
@@ -75,7 +75,7 @@ export class ScriptMethod implements Method {
     const { video } = this;
     this.insist();
     if (this.ahead !== null && this.hls.latestLevelDetails?.partList) {
-      this.place ??= new PlaceKeeper(video, this.ahead);
+      this.place ??= new PlaceKeeper(video, this.ahead, leastInWebKitHLS);
       return;
     }
     this.place?.close(); // the feed was begun anew, with other lengths

@@ -1,6 +1,7 @@
 // One feed on one video element: starts when there is something to play, and
 // keeps it going over reboots, restarts and gaps.
 import { BackOff } from "./backoff";
+import { codingNote, decodesOwn, withOwn } from "./coding";
 import { choicesOf, isSize, queryOf, type Choice } from "./choices";
 import { StateLink, type FeedState, type Rendition } from "./link";
 import { bringsPictures } from "./whep";
@@ -54,6 +55,7 @@ export class Session {
   private method: Method | null = null;
   private key: MethodKey | null = null; // of the method, or of the one that is started
   private why = "";
+  private own = true; // this browser decodes what the camera sends
   private run = "";
   private starting = false;
   private closed = false;
@@ -280,7 +282,7 @@ export class Session {
   }
 
   /** Chooses the first method that the engine has and that has not failed a moment ago. */
-  private choose({ play, deliveries }: FeedState): MethodKey | null {
+  private choose({ play, deliveries, coding }: FeedState): MethodKey | null {
     const { only } = this.want;
     const order = only ? [only === "hls-plain" ? "hls" : only] : methodsOf(play.order);
     const why = only ? "it alone was asked for" : play.why;
@@ -291,6 +293,9 @@ export class Session {
     const before = key ? order.slice(0, order.indexOf(key)) : order;
     const reasons = before.map((k) => absent(k) ?? this.unfit.get(k) ?? "");
     this.why = reasons.length > 0 ? reasons.join(", ") : why;
+    this.own = key !== null && decodesOwn(coding, key, this.video);
+    const note = key === null || this.rendition !== null ? "" : codingNote(coding, key, this.own);
+    if (note) this.why += `; ${note}`;
     return key;
   }
 
@@ -367,7 +372,7 @@ export class Session {
     const query = (key: MethodKey) => queryOf(key, rendition);
     const at = (path: string) => new URL(`${this.base}/${path}`, location.href).href;
     const { ahead } = this.play;
-    return { service: this.service, hls: at(`hls/${list}`), whep: at(`whep${query("webrtc")}`), fragments: at(`live.mp4${query("fragments")}`), pictures: at(`mjpeg${query("pictures")}`), iceServers: this.iceServers, ahead, plain: this.want.only === "hls-plain" };
+    return { service: this.service, hls: at(`hls/${list}`), whep: at(`whep${query("webrtc")}`), fragments: withOwn(at(`live.mp4${query("fragments")}`), this.own ? this.state?.coding : undefined), pictures: at(`mjpeg${query("pictures")}`), iceServers: this.iceServers, ahead, plain: this.want.only === "hls-plain" };
   }
 
   /** A method that has failed is left alone for a while; then it is tried again. */

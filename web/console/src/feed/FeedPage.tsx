@@ -79,7 +79,7 @@ export function FeedPage({ me }: { me: Me }) {
           <Section title="Facts">
             <Facts feed={feed} />
           </Section>
-          {feed.session && feed.codec === "H264" && (
+          {feed.session?.transport !== "stream" && feed.session?.transport !== "poll" && feed.session && (
             <Section title="Sound">
               <Audio feed={feed} />
             </Section>

@@ -15,7 +15,7 @@ import { useState } from "react";
 
 import { client, dataOf, problemOf, type Feed, type Rendition } from "../api/client";
 import { feedsQuery } from "../api/queries";
-import { bits, rate, share, size } from "../look/numbers";
+import { bits, codecName, rate, share, size } from "../look/numbers";
 import { ProblemBox } from "../parts/ProblemBox";
 import { RenditionDialog } from "./RenditionDialog";
 
@@ -118,7 +118,7 @@ function Row({ feed, rendition: r, mayChange, shown, onPreview, onEdit }: RowPro
     <Box sx={{ borderTop: 1, borderColor: "divider", pt: 1.25 }}>
       <Stack direction="row" spacing={1} useFlexGap sx={{ alignItems: "center", flexWrap: "wrap" }}>
         <Typography sx={{ fontWeight: 650 }}>{r.name}</Typography>
-        <Chip size="small" variant="outlined" label={r.codec === "H264" ? "H.264" : "JPEG"} />
+        <Chip size="small" variant="outlined" label={codecName(r.codec)} />
         {r.running && <Chip size="small" color="success" variant="outlined" label={r.share > 0 ? `running · ${share(r.share)} of a core` : "made now"} />}
         <Typography variant="body2" color="textSecondary" sx={{ flex: 1, minWidth: 160, fontVariantNumeric: "tabular-nums" }}>
           {described(r)}

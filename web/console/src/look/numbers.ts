@@ -32,3 +32,8 @@ export function span(from: string, now: number): string {
   if (s < 48 * 3600) return `${Math.floor(s / 3600)} h`;
   return `${Math.floor(s / 86400)} days`;
 }
+
+/** What engineers call a codec, by its RTP name. */
+export function codecName(codec: string): string {
+  return codec.replace(/^H(26\d)$/, "H.$1");
+}

@@ -1,7 +1,7 @@
 import Paper from "@mui/material/Paper";
 import Typography from "@mui/material/Typography";
 
-import { bits } from "../look/numbers";
+import { bits, codecName } from "../look/numbers";
 import { names, type Outlook, type Plan } from "./usePlan";
 
 /** The plan in a few sentences. */
@@ -16,7 +16,7 @@ export function Summary({ plan }: { plan: Plan }) {
       </Typography>
       <Typography sx={{ "&::first-letter": { textTransform: "uppercase" } }}>{plan.why}.</Typography>
       <Typography color="textSecondary" sx={{ mt: 1 }}>
-        The camera sends {s.codec === "H264" ? "H.264" : s.codec}, {s.width} × {s.height} at {s.frameRate.toFixed(1)} fps, {bits(s.bitRate)}
+        The camera sends {codecName(s.codec)}, {s.width} × {s.height} at {s.frameRate.toFixed(1)} fps, {bits(s.bitRate)}
         {s.keyframeSeconds ? `, a keyframe every ${s.keyframeSeconds.toFixed(1)} s` : ""}
         {s.bFrames ? ", with B-frames" : ""}; sound: {s.audio || "none"}.
       </Typography>

@@ -10,7 +10,7 @@ import { useState } from "react";
 import type { CameraValues } from "../add/fields";
 import { client, dataOf, problemOf } from "../api/client";
 import type { components } from "../api/schema.gen";
-import { bits } from "../look/numbers";
+import { bits, codecName } from "../look/numbers";
 import { FormDialog } from "../parts/FormDialog";
 import type { FoundCamera } from "./FoundTable";
 
@@ -58,7 +58,7 @@ export function StreamsDialog({ camera, onClose, onAdd }: { camera: FoundCamera;
 
 function Offer({ stream: s, onAdd }: { stream: Stream; onAdd: () => void }) {
   const facts = [
-    `${s.codec === "H264" ? "H.264" : s.codec === "H265" ? "H.265" : s.codec}${s.profile ? ` ${s.profile}` : ""}`,
+    `${codecName(s.codec)}${s.profile ? ` ${s.profile}` : ""}`,
     `${s.width} × ${s.height}`,
     s.frameRate ? `${s.frameRate} fps` : "",
     s.bitRate ? bits(s.bitRate) : "",
