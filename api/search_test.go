@@ -70,8 +70,8 @@ func TestSearch(t *testing.T) {
 	assert.True(t, o.Streams[0].Best)
 	assert.Equal(t, "Passes through to every browser.", o.Streams[0].Means)
 	assert.True(t, o.Streams[1].Lightest)
-	assert.Equal(t, [3]bool{true, true, false}, [3]bool{o.Streams[0].Possible, o.Streams[1].Possible, o.Streams[2].Possible})
-	assert.Contains(t, o.Streams[2].Means, "does not take H.265 yet")
+	assert.Equal(t, [3]bool{true, true, true}, [3]bool{o.Streams[0].Possible, o.Streams[1].Possible, o.Streams[2].Possible})
+	assert.Contains(t, o.Streams[2].Means, "browsers that decode H.265")
 	assert.Equal(t, 2.0, o.Streams[0].KeyframeEvery)
 
 	w.add(apitypes.NewFeed{Name: "yard", FeedSettings: settings(o.Streams[0].URL, func(*apitypes.FeedSettings) {})})

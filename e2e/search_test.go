@@ -48,7 +48,7 @@ func TestSearchInTheConsole(t *testing.T) {
 	require.NoError(t, page.Type(`[role=dialog] input[autocomplete="new-password"]`, password))
 	require.NoError(t, page.Press("Sign in"))
 	require.NoError(t, page.Until(has("Best to watch"), patience))
-	require.NoError(t, page.Until(has("does not take H.265 yet"), patience), "each says what it means")
+	require.NoError(t, page.Until(has("Passes through to browsers that decode H.265"), patience), "each says what it means")
 	require.NoError(t, page.Run(`document.querySelector('[data-stream="main"] button').click()`))
 	require.NoError(t, page.Press("Look into the camera"))
 	require.NoError(t, page.Until(has("It works"), patience))

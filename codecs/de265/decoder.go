@@ -16,11 +16,11 @@ static int wb_push(de265_decoder_context *d, const void *data, int n, int64_t to
 		de265_push_end_of_frame(d);
 	else
 		de265_push_end_of_NAL(d);
-	int more = 1;
-	while (more) {
+	// At the end of a frame there is "more" for as long as its picture was not taken.
+	for (int more = 1; more && !(de265_get_number_of_NAL_units_pending(d) == 0 && de265_peek_next_picture(d));) {
 		err = de265_decode(d, &more);
 		if (err == DE265_ERROR_WAITING_FOR_INPUT_DATA || err == DE265_ERROR_IMAGE_BUFFER_FULL)
-			return DE265_OK;
+			break;
 		if (!de265_isOK(err))
 			return err;
 	}

@@ -208,7 +208,7 @@ func TestFaults(t *testing.T) {
 			return scripted(t, listen(t), status("", 0, "v=0\r\nm=audio 0 RTP/AVP 0\r\n"))
 		}, source.Config{}, fault.NoVideo},
 		{"another codec", func(t *testing.T) string {
-			return scripted(t, listen(t), status("", 0, "v=0\r\nm=video 0 RTP/AVP 96\r\na=rtpmap:96 H265/90000\r\n"))
+			return scripted(t, listen(t), status("", 0, "v=0\r\nm=video 0 RTP/AVP 96\r\na=rtpmap:96 MP4V-ES/90000\r\n"))
 		}, source.Config{}, fault.CodecNotHandled},
 		{"no description", func(t *testing.T) string {
 			return scripted(t, listen(t), status("", 0, "hello"))
