@@ -53,7 +53,7 @@ func testPages(ctx context.Context, t *testing.T, tab engines.Tab, playsHLS bool
 		t.Logf("%s: as it should be", path)
 	}
 	show("/element", player+`?.state === "playing" && `+player+`.method === "hls"`)
-	const steady = ` && ` + player + `.delay > 0 && ` + player + `.delay < 2500`
+	const steady = ` && ` + player + `.delay > 0 && ` + player + `.delay < 4000`
 	show("/element", player+`?.method === "hls"`+steady)
 	show("/fragments", player+`?.state === "playing" && `+player+`.method === "fragments"`+steady)
 	_, err = tab.Text(ctx, `String(window.from = `+player+`.shadowRoot.querySelector("video").currentTime)`)

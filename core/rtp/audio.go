@@ -7,6 +7,7 @@ import (
 
 	"webostrum/core/media"
 	"webostrum/core/sdp"
+	"webostrum/core/timeline"
 )
 
 // AudioReceiver makes samples out of the RTP packets of one stream of audio: AAC
@@ -14,7 +15,7 @@ import (
 // for concurrent use.
 type AudioReceiver struct {
 	reorder Reorderer
-	clock   Clock
+	clock   timeline.Clock
 	unpack  unpacker
 	publish func(*media.Sample)
 	changed func(*media.Track)
@@ -42,8 +43,8 @@ type AudioStats struct {
 // AudioConfig says how to receive one stream.
 type AudioConfig struct {
 	Format sdp.Format
-	Wait   time.Duration // as in ReceiverConfig
-	Lead   *Clock        // of the picture; may be nil
+	Wait   time.Duration   // as in ReceiverConfig
+	Lead   *timeline.Clock // of the picture; may be nil
 
 	// FirstEpoch is the number of the first epoch.
 	FirstEpoch uint64
@@ -118,7 +119,7 @@ func (r *AudioReceiver) take(p *rtp.Packet, now time.Time) {
 		total += u.ticks
 	}
 	// A packet leaves when its last sample was taken; its timestamp is of the first.
-	reading := r.clock.Read(p.Timestamp, now.Add(-r.track.Duration(total)))
+	reading := r.clock.Read(uint64(p.Timestamp), now.Add(-r.track.Duration(total)))
 	if reading.Jumped {
 		r.broken = true
 	}
@@ -150,8 +151,10 @@ func (r *AudioReceiver) give(u unit, ticks int64, captured time.Time) {
 	})
 }
 
-// Report takes a sender report, see Clock.Report.
-func (r *AudioReceiver) Report(ntp uint64, ts uint32, now time.Time) { r.clock.Report(ntp, ts, now) }
+// Report takes a sender report, see timeline.Clock.Report.
+func (r *AudioReceiver) Report(ntp uint64, ts uint32, now time.Time) {
+	r.clock.Report(ntp, uint64(ts), now)
+}
 
 // Track describes the audio; nil as long as that is not known.
 func (r *AudioReceiver) Track() *media.Track { return r.track }

@@ -14,6 +14,7 @@ import (
 	"webostrum/core/media"
 	"webostrum/core/rtp"
 	"webostrum/core/sdp"
+	"webostrum/core/timeline"
 	"webostrum/testkit/pictures"
 )
 
@@ -257,7 +258,7 @@ func longAudio(t *testing.T, pictureReports, audioReports bool, clockOff time.Du
 		late := func() time.Duration { return 20*time.Millisecond + time.Duration(rnd.IntN(15))*time.Millisecond }
 		ts := uint32(float64(taken.Microseconds()) * fast * 0.008)
 		if audioReports && i%250 == 3 {
-			a.Report(rtp.ToNTP(at.Add(clockOff)), ts, at.Add(late()))
+			a.Report(timeline.ToNTP(at.Add(clockOff)), ts, at.Add(late()))
 		}
 		a.Packet(&prtp.Packet{Header: prtp.Header{Version: 2, SequenceNumber: uint16(i), Timestamp: ts}, Payload: block}, at.Add(every+late()))
 		if taken%picture != 0 {
@@ -265,7 +266,7 @@ func longAudio(t *testing.T, pictureReports, audioReports bool, clockOff time.Du
 		}
 		pts := uint32(float64(taken.Microseconds()) * slow * 0.09)
 		if pictureReports && i%250 == 0 {
-			v.Report(rtp.ToNTP(at.Add(clockOff)), pts, at.Add(late()))
+			v.Report(timeline.ToNTP(at.Add(clockOff)), pts, at.Add(late()))
 		}
 		v.Packet(sets(seq, pts), at.Add(late()))
 		v.Packet(&prtp.Packet{Header: prtp.Header{Version: 2, SequenceNumber: seq + 1, Timestamp: pts, Marker: true}, Payload: idr}, at.Add(late()))

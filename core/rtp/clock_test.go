@@ -10,6 +10,7 @@ import (
 
 	"webostrum/core/media"
 	"webostrum/core/rtp"
+	"webostrum/core/timeline"
 	"webostrum/testkit/pictures"
 )
 
@@ -55,7 +56,7 @@ func steps(samples []*media.Sample) (least, most time.Duration, epochs int) {
 func TestALittleIsSlewed(t *testing.T) {
 	samples := play(t, 40, func(i int, r *rtp.VideoReceiver, ts uint32, now time.Time) {
 		if i%125 == 0 && i > 0 {
-			r.Report(rtp.ToNTP(now.Add(-300*time.Millisecond)), ts, now)
+			r.Report(timeline.ToNTP(now.Add(-300*time.Millisecond)), ts, now)
 		}
 	})
 	least, most, epochs := steps(samples)
@@ -74,7 +75,7 @@ func TestALittleIsSlewed(t *testing.T) {
 func TestALotBeginsAnEpoch(t *testing.T) {
 	samples := play(t, 20, func(i int, r *rtp.VideoReceiver, ts uint32, now time.Time) {
 		if i == 130 {
-			r.Report(rtp.ToNTP(now.Add(-8*time.Second)), ts, now)
+			r.Report(timeline.ToNTP(now.Add(-8*time.Second)), ts, now)
 		}
 	})
 	least, most, epochs := steps(samples)
@@ -93,9 +94,9 @@ func TestARejectedReportChangesNothing(t *testing.T) {
 	samples := play(t, 20, func(i int, r *rtp.VideoReceiver, ts uint32, now time.Time) {
 		switch i {
 		case 50:
-			r.Report(rtp.ToNTP(now), ts, now)
+			r.Report(timeline.ToNTP(now), ts, now)
 		case 130, 260:
-			r.Report(rtp.ToNTP(now.Add(-3*time.Second)), ts+90000*60, now)
+			r.Report(timeline.ToNTP(now.Add(-3*time.Second)), ts+90000*60, now)
 			told = append(told, r.WallOffset())
 			assert.True(t, r.FromReports())
 		}

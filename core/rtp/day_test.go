@@ -15,6 +15,7 @@ import (
 	"webostrum/core/hls"
 	"webostrum/core/media"
 	"webostrum/core/rtp"
+	"webostrum/core/timeline"
 	"webostrum/testkit/cutting"
 	"webostrum/testkit/pictures"
 )
@@ -70,7 +71,7 @@ func aDay(t *testing.T, reports bool) {
 		at = noon.Add(taken)
 		arrived := at.Add(20*time.Millisecond + time.Duration(rnd.IntN(15))*time.Millisecond)
 		if reports && i%125 == 0 {
-			r.Report(rtp.ToNTP(at), ts, arrived)
+			r.Report(timeline.ToNTP(at), ts, arrived)
 		}
 		payload := p
 		if i%50 == 0 {

@@ -6,7 +6,7 @@ import (
 	"github.com/pion/rtp"
 
 	"webostrum/core/media"
-	"webostrum/core/nalu"
+	"webostrum/core/timeline"
 )
 
 // Stats is what a receiver has counted since it was made.
@@ -28,15 +28,8 @@ type Stats struct {
 type VideoReceiver struct {
 	reorder Reorderer
 	depack  Depacketizer
-	clock   Clock
-	dts     nalu.DecodeTimes
-
+	line    timeline.Video
 	codec   media.Codec
-	publish func(*media.Sample)
-	epoch   *media.Epoch
-	track   *media.Track
-	origin  int64 // ticks at which the epoch's DTS and PTS are zero
-	broken  bool  // the timeline broke: the next keyframe begins a new epoch
 	b       bool
 	slices  int
 	stats   Stats
@@ -70,10 +63,9 @@ func NewVideoReceiver(cfg ReceiverConfig) (*VideoReceiver, error) {
 	if cfg.ClockRate == 0 {
 		cfg.ClockRate = videoClock
 	}
-	r := &VideoReceiver{publish: cfg.Publish, codec: cfg.Codec}
+	r := &VideoReceiver{codec: cfg.Codec, line: timeline.Video{Publish: cfg.Publish, Clock: timeline.Clock{Rate: cfg.ClockRate}}}
 	r.reorder.Wait = cfg.Wait
-	r.clock.Rate = cfg.ClockRate
-	r.epoch = &media.Epoch{Number: cfg.FirstEpoch}
+	r.line.Begin(cfg.FirstEpoch)
 	var err error
 	r.depack, err = NewDepacketizer(cfg.Codec, cfg.Params, Sink{Unit: r.unit, Dropped: r.dropped})
 	return r, err
@@ -87,7 +79,7 @@ func (r *VideoReceiver) Packet(p *rtp.Packet, now time.Time) {
 		// those before, and nothing of it is lost.
 		r.reorder.Restart()
 		r.depack.Restart()
-		r.broken = true
+		r.line.Break()
 		r.stats.Restarts++
 	}
 	r.ssrc = p.SSRC
@@ -96,22 +88,24 @@ func (r *VideoReceiver) Packet(p *rtp.Packet, now time.Time) {
 	r.reorder.Push(p, now, func(p *rtp.Packet, lost int, restart bool) {
 		r.stats.Lost += uint64(lost)
 		if restart {
-			r.broken = true
+			r.line.Break()
 		}
 		r.depack.Push(p, lost, now)
 	})
 }
 
-// Report takes a sender report, see Clock.Report.
-func (r *VideoReceiver) Report(ntp uint64, ts uint32, now time.Time) { r.clock.Report(ntp, ts, now) }
+// Report takes a sender report, see timeline.Clock.Report.
+func (r *VideoReceiver) Report(ntp uint64, ts uint32, now time.Time) {
+	r.line.Clock.Report(ntp, uint64(ts), now)
+}
 
 // Clock is what other streams of the same camera keep in step with.
-func (r *VideoReceiver) Clock() *Clock { return &r.clock }
+func (r *VideoReceiver) Clock() *timeline.Clock { return &r.line.Clock }
 
 // Stats returns the counters.
 func (r *VideoReceiver) Stats() Stats {
 	s := r.stats
-	s.Late = r.reorder.Late
+	s.Late, s.Jumps = r.reorder.Late, r.line.Jumps()
 	return s
 }
 
@@ -119,12 +113,7 @@ func (r *VideoReceiver) Stats() Stats {
 func (r *VideoReceiver) Codec() media.Codec { return r.codec }
 
 // Config returns the configuration in force, or nil before the first keyframe.
-func (r *VideoReceiver) Config() *media.VideoConfig {
-	if r.track == nil {
-		return nil
-	}
-	return r.track.Video
-}
+func (r *VideoReceiver) Config() *media.VideoConfig { return r.line.Config() }
 
 // HasB says whether B slices have been seen.
 func (r *VideoReceiver) HasB() bool { return r.b }
@@ -133,10 +122,10 @@ func (r *VideoReceiver) HasB() bool { return r.b }
 func (r *VideoReceiver) SlicesPerPicture() int { return r.slices }
 
 // FromReports says whether capture times come from sender reports.
-func (r *VideoReceiver) FromReports() bool { return r.clock.FromReports() }
+func (r *VideoReceiver) FromReports() bool { return r.line.Clock.FromReports() }
 
 // WallOffset says how far the camera's clock is off, by its newest report.
-func (r *VideoReceiver) WallOffset() time.Duration { return r.clock.WallOffset() }
+func (r *VideoReceiver) WallOffset() time.Duration { return r.line.Clock.WallOffset() }
 
 func (r *VideoReceiver) dropped(why DropReason) {
 	r.stats.Dropped++
@@ -146,18 +135,7 @@ func (r *VideoReceiver) dropped(why DropReason) {
 }
 
 func (r *VideoReceiver) unit(p *AccessUnit) {
-	if p.Key && r.track != nil && r.clock.Settle() {
-		r.broken = true // nothing is dropped: this keyframe begins the epoch
-	}
-	reading := r.clock.Read(p.RTPTime, p.Arrived)
-	if reading.Jumped {
-		r.stats.Jumps++
-		r.broken = true
-	}
-	if p.Key && (r.track == nil || r.broken || !r.track.Video.Equal(p.Config)) {
-		r.begin(p.Config, reading.Ticks)
-	}
-	if r.track == nil || (r.broken && !p.Key) {
+	if !r.line.Take(timeline.Unit{Data: p.Data, Stamp: uint64(p.RTPTime), Arrived: p.Arrived, Key: p.Key, Config: p.Config}) {
 		r.dropped(DropWaiting)
 		return
 	}
@@ -167,36 +145,7 @@ func (r *VideoReceiver) unit(p *AccessUnit) {
 	if p.Key {
 		r.stats.Keyframes++
 	}
-	pts := reading.Ticks - r.origin
-	r.publish(&media.Sample{
-		Epoch: r.epoch, Track: r.track, DTS: r.dts.Next(pts), PTS: pts,
-		Captured: reading.Captured, Key: p.Key, Data: p.Data,
-	})
-}
-
-// begin starts a new epoch at a keyframe.
-func (r *VideoReceiver) begin(config *media.VideoConfig, ticks int64) {
-	const usualRate = 25
-	number := r.epoch.Number
-	if r.track != nil {
-		number++
-	}
-	r.broken = false
-	r.track = media.VideoTrack(1, r.clock.Rate, config)
-	r.epoch = &media.Epoch{Number: number, Tracks: []*media.Track{r.track}}
-	frame := int64(r.clock.Rate) / usualRate
-	if config.FrameRate > 1 {
-		frame = int64(float64(r.clock.Rate) / config.FrameRate)
-	}
-	r.dts.Reset(config.Reorder, frame)
-	// Decode times start at zero and stay positive, whatever is reordered.
-	r.origin = ticks - int64(max(config.Reorder, 0))*frame
 }
 
 // NextEpoch is the number to give to the receiver that comes after this one.
-func (r *VideoReceiver) NextEpoch() uint64 {
-	if r.track == nil {
-		return r.epoch.Number
-	}
-	return r.epoch.Number + 1
-}
+func (r *VideoReceiver) NextEpoch() uint64 { return r.line.NextEpoch() }

@@ -274,40 +274,6 @@ func TestReordererGivesUp(t *testing.T) {
 	assert.Equal(t, 1, lost)
 }
 
-func TestClockJumps(t *testing.T) {
-	c := rtp.Clock{Rate: 90000}
-	first := c.Read(0xfffffff0, noon)
-	assert.Equal(t, int64(0), first.Ticks)
-	next := c.Read(3584, noon.Add(40*time.Millisecond))
-	assert.Equal(t, int64(3600), next.Ticks, "over the wrap")
-	assert.False(t, next.Jumped)
-	back := c.Read(7184, noon.Add(time.Hour))
-	assert.False(t, back.Jumped, "late, but not set anew")
-	jump := c.Read(7184+90000*3600, noon.Add(time.Hour+40*time.Millisecond))
-	assert.True(t, jump.Jumped)
-	assert.WithinDuration(t, noon.Add(time.Hour+40*time.Millisecond), jump.Captured, 50*time.Millisecond)
-}
-
-func TestClockUsesSenderReports(t *testing.T) {
-	c := rtp.Clock{Rate: 90000}
-	taken := noon.Add(-300 * time.Millisecond)
-	c.Report(rtp.ToNTP(taken), 90000, noon)
-	r := c.Read(90000, noon)
-	assert.True(t, c.FromReports())
-	assert.WithinDuration(t, taken, r.Captured, time.Microsecond)
-
-	c.Report(rtp.ToNTP(noon.Add(-time.Hour)), 90000, noon)
-	assert.False(t, c.FromReports(), "a clock that is an hour off is not believed")
-	assert.Equal(t, time.Hour, c.WallOffset().Round(time.Second))
-	assert.WithinDuration(t, noon.Add(20*time.Second), c.Read(90000*21, noon.Add(20*time.Second)).Captured, 10*time.Millisecond, "and left little by little")
-}
-
-func TestNTPRoundTrip(t *testing.T) {
-	at := time.Date(2026, 11, 25, 3, 4, 5, 678912345, time.UTC)
-	assert.WithinDuration(t, at, rtp.NTPTime(rtp.ToNTP(at)), time.Nanosecond)
-	assert.Equal(t, uint64(2208988800)<<32, rtp.ToNTP(time.Unix(0, 0)))
-}
-
 func FuzzDepacketize(f *testing.F) {
 	f.Add([]byte{0x7c, 0x85, 0x88, 1, 2}, []byte{0x7c, 0x45, 3}, uint8(0))
 	f.Add(stap(pictures.SPS, pictures.PPS), pictures.IDR(30, 1), uint8(1))

@@ -11,6 +11,7 @@ import (
 	"webostrum/core/media"
 	"webostrum/core/rtp"
 	"webostrum/core/rtspmsg"
+	"webostrum/core/timeline"
 )
 
 const (
@@ -167,7 +168,7 @@ func wire(z *rtp.Packetizer, s *media.Sample) [][]byte {
 // senderReport says at what wall-clock time a sample was taken (RFC 3550, 6.4.1).
 func senderReport(z *rtp.Packetizer, s *media.Sample) []byte {
 	b, err := (&rtcp.SenderReport{
-		SSRC: z.SSRC, NTPTime: rtp.ToNTP(s.Captured), RTPTime: z.Base + uint32(s.PTS),
+		SSRC: z.SSRC, NTPTime: timeline.ToNTP(s.Captured), RTPTime: z.Base + uint32(s.PTS),
 	}).Marshal()
 	if err != nil {
 		return nil

@@ -12,7 +12,7 @@ import (
 
 	"webostrum/core/hub"
 	"webostrum/core/media"
-	"webostrum/core/rtp"
+	"webostrum/core/timeline"
 )
 
 const (
@@ -232,6 +232,6 @@ func (z *sender) report(s *media.Sample) {
 // stamp stands for (RFC 3550, 6.4.1). One that cannot be sent is lost, like a packet.
 func (s *Session) report(t *track, sample *media.Sample, stamp uint32, packets, bytes uint64) {
 	_ = s.pc.WriteRTCP([]rtcp.Packet{&rtcp.SenderReport{
-		SSRC: t.id(), NTPTime: rtp.ToNTP(sample.Captured), RTPTime: stamp, PacketCount: uint32(packets), OctetCount: uint32(bytes),
+		SSRC: t.id(), NTPTime: timeline.ToNTP(sample.Captured), RTPTime: stamp, PacketCount: uint32(packets), OctetCount: uint32(bytes),
 	}})
 }

@@ -1,6 +1,10 @@
-package rtp
+// Package timeline lays what a source sends on a timeline: it unwraps stamps of whatever
+// width, notices jumps, tells capture times, and makes samples with decode times and epochs
+// of access units. RTP, transport streams and pushed sources share it.
+package timeline
 
 import (
+	"cmp"
 	"time"
 )
 
@@ -30,10 +34,11 @@ const (
 	maxApart = time.Second
 )
 
-// Clock follows one RTP stream's timestamps: it unwraps them, notices jumps,
+// Clock follows one stream's timestamps: it unwraps them, notices jumps,
 // and tells at what wall-clock time a timestamp was taken.
 type Clock struct {
 	Rate uint32 // ticks a second; must be set
+	Bits uint   // width of a stamp, such as 33 of a transport stream; 0 means RTP's 32
 
 	// Lead is the clock of another stream of the same camera that this one keeps
 	// in step with; nil for none. With reports for both of them they are laid
@@ -42,7 +47,7 @@ type Clock struct {
 	Lead *Clock
 
 	started  bool
-	last     uint32
+	last     uint64
 	ticks    int64 // of last, unwrapped
 	arrived  time.Time
 	epoch    time.Time     // wall-clock reading that offset counts from
@@ -68,7 +73,7 @@ type Clock struct {
 
 type report struct {
 	ntp uint64
-	ts  uint32
+	ts  uint64
 	at  time.Time
 }
 
@@ -84,9 +89,16 @@ func (c *Clock) duration(ticks int64) time.Duration {
 	return time.Duration(ticks/rate)*time.Second + time.Duration(ticks%rate)*time.Second/time.Duration(rate)
 }
 
+// step is how far a stamp is from the newest, whichever way is shorter.
+func (c *Clock) step(ts uint64) int64 {
+	const word, usual = 64, 32
+	spare := word - cmp.Or(c.Bits, usual)
+	return int64((ts-c.last)<<spare) >> spare
+}
+
 // Read takes the timestamp of a picture and the time of arrival of its first
 // packet.
-func (c *Clock) Read(ts uint32, now time.Time) Reading {
+func (c *Clock) Read(ts uint64, now time.Time) Reading {
 	if !c.started {
 		c.started, c.last, c.arrived, c.epoch, c.movedAt = true, ts, now, now, now
 		if e := c.early; e != nil {
@@ -96,7 +108,7 @@ func (c *Clock) Read(ts uint32, now time.Time) Reading {
 		}
 		return c.reading(false)
 	}
-	step := int64(int32(ts - c.last))
+	step := c.step(ts)
 	passed := now.Sub(c.arrived)
 	if step = c.standing(step, now); step != int64(int32(ts-c.last)) {
 		c.reported = false // reports tell of a clock that stands still
@@ -190,7 +202,7 @@ func (c *Clock) bySender(ticks int64) time.Time {
 
 // Report takes a sender report: the 64-bit NTP time and the RTP time that
 // stand for the same moment (RFC 3550, 6.4.1), and its time of arrival.
-func (c *Clock) Report(ntp uint64, ts uint32, now time.Time) {
+func (c *Clock) Report(ntp, ts uint64, now time.Time) {
 	if ntp == 0 {
 		return
 	}
@@ -198,7 +210,7 @@ func (c *Clock) Report(ntp uint64, ts uint32, now time.Time) {
 		c.early = &report{ntp, ts, now}
 		return
 	}
-	step := int64(int32(ts - c.last))
+	step := c.step(ts)
 	if c.duration(step).Abs() > maxWallError {
 		return // belongs to the timeline before a jump
 	}
@@ -219,19 +231,3 @@ func (c *Clock) FromReports() bool { return c.reported && c.trusted }
 // WallOffset is arrival less the sender's own time in the newest report: a
 // second or more means that the camera's clock is not set.
 func (c *Clock) WallOffset() time.Duration { return c.wallOff }
-
-// ntpToUnix is the seconds from 1900 to 1970 (RFC 868).
-const ntpToUnix = 2208988800
-
-// NTPTime converts a 64-bit NTP timestamp to time.
-func NTPTime(ntp uint64) time.Time {
-	seconds := int64(ntp>>32) - ntpToUnix
-	nanos := (ntp & 0xffffffff) * uint64(time.Second) >> 32
-	return time.Unix(seconds, int64(nanos))
-}
-
-// ToNTP converts a time to a 64-bit NTP timestamp.
-func ToNTP(t time.Time) uint64 {
-	seconds := uint64(t.Unix() + ntpToUnix)
-	return seconds<<32 | uint64(t.Nanosecond())<<32/uint64(time.Second)
-}
