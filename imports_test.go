@@ -34,7 +34,7 @@ var layers = map[string][]string{
 	"deliver/":          {"core/"},
 	"access":            {},
 	"store":             {"core/httpauth"},
-	"station":           {"access", "core/", "ingest/", "ingest", "deliver/memfile", "transcode", "store", "station/", "wait", "barrier"},
+	"station":           {"access", "core/", "onvif", "ingest/", "ingest", "deliver/memfile", "transcode", "store", "station/", "wait", "barrier"},
 	"api":               {"access", "core/", "discover", "onvif", "ingest/", "deliver/", "transcode", "station/", "store", "apitypes", "barrier"},
 	"client":            {"apitypes"},
 	"discover":          {"core/", "onvif", "wait"},

@@ -106,7 +106,7 @@ func exampleEmbedding() apitypes.Embedding {
 // explanations says of each operation, by its id, what its summary leaves open.
 func explanations() map[string]explanation {
 	feed := exampleFeed()
-	small := "480x"
+	small, oneSecond, sixty := "480x", 1.0, 60.0
 	return map[string]explanation{
 		"sign-in-page": {text: "Strangers are told the first account's name until somebody has signed in, and nothing after that.", answer: apitypes.SignInPage{FirstAccount: "engineer"}},
 		"sign-in": {
@@ -145,6 +145,11 @@ func explanations() map[string]explanation {
 		"live": {text: "Events named \"feeds\" hold {now, feeds}, once a second and at every change; events named \"event\" hold one event, for engineers.",
 			answer: "event: feeds\ndata: {\"now\":1795678200000,\"feeds\":[]}\n\n"},
 		"add-rendition":         {text: "It is made while somebody watches it, and a little longer. Twelve of a feed at most.", request: exampleNewRendition(), answer: exampleRendition()},
+		"camera-controls":       {text: "Asks the ONVIF device that the feed knows. It needs the camera's own user and password, which the feed has.", answer: exampleControls()},
+		"set-camera-video":      {text: "Members left out stay as they are. What the camera cannot be set to is refused with what it can, before anything is written; the answer is what it says afterwards.", request: apitypes.VideoChange{KeyframeEvery: &oneSecond}, answer: exampleControls()},
+		"set-camera-picture":    {text: "Members left out stay as they are.", request: apitypes.PictureChange{Brightness: &sixty}, answer: exampleControls()},
+		"move-camera":           {text: "To a preset by its name or token, or by shares of the camera's range: 0.1 is a tenth of it.", request: apitypes.CameraMove{Preset: "Gate"}},
+		"camera-keyframe":       {text: "The camera sends one as soon as it can. The service asks by itself when pictures are missing."},
 		"edit-rendition":        {text: "Members left out stay as they are. Who watches goes on, with the new settings from the next keyframe.", request: apitypes.RenditionChange{Size: &small}, answer: exampleRendition()},
 		"remove-rendition":      {text: "Who watches it is sent the camera's own video by HLS, and ends by Motion JPEG."},
 		"add-camera-request":    {text: "Values in the target's query and the body are credentials: they are kept sealed and shown as ***.", request: apitypes.CameraRequest{Name: "picture-settings", Method: "GET", Target: "/settings?size=960x540", AtConnection: true}, answer: exampleRequest()},
@@ -232,10 +237,19 @@ func exampleSearch() apitypes.Search {
 
 func exampleOffered() apitypes.OfferedStreams {
 	return apitypes.OfferedStreams{
-		Maker: "Morrow Crag Workshop", Model: "PL 2", Firmware: "1.2", Serial: "0815", Notes: []string{}, Streams: []apitypes.OfferedStream{{
-			Name: "main", Codec: "H264", Profile: "Main", Width: 1280, Height: 720, FrameRate: 25, BitRate: 2_000_000, KeyframeEvery: 2,
+		Device: "http://192.0.2.7/onvif/device_service", Maker: "Morrow Crag Workshop", Model: "PL 2", Firmware: "1.2", Serial: "0815", Notes: []string{}, Streams: []apitypes.OfferedStream{{
+			Token: "1", Name: "main", Codec: "H264", Profile: "Main", Width: 1280, Height: 720, FrameRate: 25, BitRate: 2_000_000, KeyframeEvery: 2,
 			URL: "rtsp://192.0.2.7:554/main", Possible: true, Means: "Passes through to every browser.", Best: true,
 		}},
+	}
+}
+
+func exampleControls() apitypes.CameraControls {
+	return apitypes.CameraControls{
+		Video:   apitypes.CameraVideo{Codec: "H264", Profile: "Main", Width: 1280, Height: 720, FrameRate: 25, BitRate: 2_000_000, KeyframeEvery: 1},
+		Options: []apitypes.VideoOptions{{Codec: "H264", Sizes: []string{"1920x1080", "1280x720"}, LeastRate: 1, MostRate: 30, LeastBits: 64_000, MostBits: 8_000_000, LeastKeyframe: 1, MostKeyframe: 300}},
+		Moves:   true, Presets: []apitypes.CameraPreset{{Token: "1", Name: "Gate"}}, Notes: []string{},
+		Picture: []apitypes.PictureLevel{{Name: "brightness", Value: 60, Most: 100}}, Filter: &apitypes.InfraredFilter{Mode: "AUTO", Modes: []string{"ON", "OFF", "AUTO"}},
 	}
 }
 

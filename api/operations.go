@@ -45,6 +45,7 @@ func (a *API) operations() {
 	a.transcodingOperations(h)
 	a.accountOperations(h)
 	a.linkOperations(h)
+	a.deviceOperations(h)
 	huma.Register(h, operation("GET", "/feeds/{name}/delay", "feed-delay", "What delay cannot be avoided in each delivery", needsViewer, ok), a.feedDelay)
 	huma.Register(h, operation("GET", "/feeds/{name}/plan", "plan-feed", "What a feed will be like for its viewers", needsViewer, ok), a.planFeed)
 	huma.Register(h, operation("POST", "/plan", "plan-camera", "What a feed of a camera would be like", needsEngineer, ok), a.planCamera)

@@ -186,7 +186,9 @@ func (a *API) offeredStreams(ctx context.Context, in *struct{ Body apitypes.Devi
 	if err != nil {
 		return nil, answerFor(err)
 	}
-	return &struct{ Body apitypes.OfferedStreams }{a.offered(r)}, nil
+	out := a.offered(r)
+	out.Device = u.String()
+	return &struct{ Body apitypes.OfferedStreams }{out}, nil
 }
 
 // errDevice says how a device's address is written.
@@ -218,7 +220,7 @@ func (a *API) offered(r *onvif.Report) apitypes.OfferedStreams {
 		s := plan.Source{Codec: media.Codec(p.Codec), Width: p.Width, Height: p.Height, FrameRate: p.FrameRate, BitRate: p.BitRate, KeyEvery: p.KeyEvery}
 		sources = append(sources, s)
 		out.Streams = append(out.Streams, apitypes.OfferedStream{
-			Name: p.Name, Codec: p.Codec, Profile: p.Coding, Width: p.Width, Height: p.Height, FrameRate: p.FrameRate, BitRate: p.BitRate,
+			Token: p.Token, Name: p.Name, Codec: p.Codec, Profile: p.Coding, Width: p.Width, Height: p.Height, FrameRate: p.FrameRate, BitRate: p.BitRate,
 			KeyframeEvery: p.KeyEvery.Seconds(), Audio: p.Audio, URL: p.Stream, Still: p.Still, Possible: plan.Taken(s.Codec), Means: a.means(s),
 		})
 	}

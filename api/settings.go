@@ -34,7 +34,7 @@ func settingsOf(r store.Feed) apitypes.FeedSettings {
 		Title:    r.Title,
 		Audience: apitypes.AudienceSettings{Who: cmp.Or(r.Audience, string(access.SignedIn)), Accounts: append([]string{}, r.Named...)}, Sites: words(r.Sites), Reports: r.Reports,
 		Camera: apitypes.CameraSettings{
-			URL: hideQuery(r.URL), Transport: r.Transport, Fetch: r.Fetch, Fingerprint: r.Fingerprint, PollSeconds: seconds(r.PollMillis),
+			URL: hideQuery(r.URL), Transport: r.Transport, Fetch: r.Fetch, Fingerprint: r.Fingerprint, Device: r.Device, DeviceProfile: r.DeviceProfile, PollSeconds: seconds(r.PollMillis),
 			AnswerSeconds: seconds(r.AnswerMillis), FirstFrameSeconds: seconds(r.FirstMillis), StallSeconds: seconds(r.StallMillis),
 		},
 		Delivery: apitypes.DeliverySettings{
@@ -160,10 +160,36 @@ func applyCamera(c apitypes.CameraSettings, r *store.Feed, credentials bool) err
 	if moved && r.URL != "" && strings.Contains(c.URL, hidden) {
 		return refused("camera.url", "values of the address's query that are hidden go to the same host alone: write them out")
 	}
+	if err := applyDevice(c, r, u); err != nil {
+		return err
+	}
 	r.URL = u.String()
 	r.Transport, r.Fetch, r.Fingerprint = c.Transport, c.Fetch, c.Fingerprint
 	r.PollMillis, r.AnswerMillis = millis(c.PollSeconds), millis(c.AnswerSeconds)
 	r.FirstMillis, r.StallMillis = millis(c.FirstFrameSeconds), millis(c.StallSeconds)
+	return nil
+}
+
+// applyDevice puts the ONVIF device into a record. The camera's credentials go to it, so it
+// is on the camera's host; one that is left behind when the camera moves is forgotten.
+func applyDevice(c apitypes.CameraSettings, r *store.Feed, camera *url.URL) error {
+	before := r.Device
+	r.Device, r.DeviceProfile = "", ""
+	if c.Device == "" {
+		return nil
+	}
+	u, err := deviceURL(c.Device)
+	switch {
+	case err != nil:
+		return refused("camera.device", err.Error())
+	case !sameHost(u, camera) && c.Device == before:
+		return nil
+	case !sameHost(u, camera):
+		return refused("camera.device", "the ONVIF device is to be on the camera's host, "+camera.Hostname())
+	case c.DeviceProfile == "":
+		return refused("camera.deviceProfile", "which profile of the device does the feed show? POST /api/v1/offered-streams lists them")
+	}
+	r.Device, r.DeviceProfile = u.String(), c.DeviceProfile
 	return nil
 }
 

@@ -40,6 +40,7 @@ type DeviceSignIn struct {
 
 // OfferedStreams are what a camera offers by ONVIF.
 type OfferedStreams struct {
+	Device      string          `json:"device" doc:"For a feed's camera"`
 	Maker       string          `json:"maker,omitempty"`
 	Model       string          `json:"model,omitempty"`
 	Firmware    string          `json:"firmware,omitempty"`
@@ -51,6 +52,7 @@ type OfferedStreams struct {
 
 // OfferedStream is a profile of a camera.
 type OfferedStream struct {
+	Token         string  `json:"token" doc:"Of the profile, for a feed's camera"`
 	Name          string  `json:"name"`
 	Codec         string  `json:"codec"`
 	Profile       string  `json:"profile,omitempty" doc:"Of the codec"`

@@ -31,6 +31,9 @@ type CameraSettings struct {
 	Fetch       string `json:"fetch,omitempty" enum:"auto,stream,poll" default:"auto" doc:"How frames are got from an HTTP camera: one endless answer, or one answer a frame; auto goes by what it answers"`
 	Fingerprint string `json:"fingerprint" required:"false" default:"" pattern:"^([0-9A-Fa-f]{2}:?){31}[0-9A-Fa-f]{2}$|^$" patternDescription:"a SHA-256 fingerprint of 64 hexadecimal digits" doc:"SHA-256 of the certificate to trust, for rtsps and https"`
 
+	Device        string `json:"device" required:"false" default:"" maxLength:"2048" doc:"Address of the camera's ONVIF device, on the same host; empty for none. It is asked for the stream's address when that fails, for keyframes when pictures are missing, and sets and moves the camera" example:"http://192.0.2.7/onvif/device_service"`
+	DeviceProfile string `json:"deviceProfile" required:"false" default:"" maxLength:"200" doc:"Token of the profile that the feed shows" example:"main"`
+
 	PollSeconds       float64 `json:"pollSeconds,omitempty" minimum:"0.1" maximum:"3600" default:"2" doc:"From one polled picture to the next"`
 	AnswerSeconds     float64 `json:"answerSeconds,omitempty" minimum:"1" maximum:"120" default:"5" doc:"How long to wait for each answer of the camera"`
 	FirstFrameSeconds float64 `json:"firstFrameSeconds,omitempty" minimum:"1" maximum:"120" default:"10" doc:"How long to wait for the first packet or frame after the camera has answered"`

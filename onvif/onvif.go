@@ -50,8 +50,9 @@ type Report struct {
 // Profile is a stream, and where it is.
 type Profile struct {
 	onvif.Profile
-	Stream string // rtsp://, without credentials
-	Still  string // http://, where there is one
+	Service string // that tells of it
+	Stream  string // rtsp://, without credentials
+	Still   string // http://, where there is one
 }
 
 // camera is one that is being asked.
@@ -66,21 +67,30 @@ type camera struct {
 // Look asks a camera for all that a feed of it needs. Errors are *fault.Error or the
 // context's.
 func Look(ctx context.Context, cfg Config) (*Report, error) {
+	c := newCamera(cfg)
+	defer c.http.Close()
+	r, err := c.look(ctx)
+	return r, told(err)
+}
+
+func newCamera(cfg Config) *camera {
 	if cfg.URL.Path == "" || cfg.URL.Path == "/" {
 		u := *cfg.URL
 		u.Path = DefaultPath
 		cfg.URL = &u
 	}
-	c := &camera{cfg: cfg, http: camhttp.New(camhttp.Config{
+	return &camera{cfg: cfg, http: camhttp.New(camhttp.Config{
 		URL: cfg.URL, User: cfg.User, Password: cfg.Password, Fingerprint: cfg.Fingerprint, AnswerTimeout: cfg.AnswerTimeout,
 	})}
-	defer c.http.Close()
-	r, err := c.look(ctx)
+}
+
+// told is an error as a fault, also where it is the camera's own.
+func told(err error) error {
 	var said *onvif.Fault
 	if errors.As(err, &said) {
-		return nil, fault.New(fault.Refused, said, "it says: %v", said)
+		return fault.New(fault.Refused, said, "it says: %v", said)
 	}
-	return r, err
+	return err
 }
 
 func (c *camera) look(ctx context.Context) (*Report, error) {
@@ -216,7 +226,7 @@ func (c *camera) profiles(ctx context.Context) (list []Profile, err error) {
 // addresses asks where a profile's stream and stills are. A camera without stills is none
 // the worse.
 func (c *camera) addresses(ctx context.Context, service string, at *url.URL, p onvif.Profile) (Profile, error) {
-	full := Profile{Profile: p}
+	full := Profile{Profile: p, Service: service}
 	n, err := c.ask(ctx, at, onvif.GetStreamURI(service, p.Token), true)
 	switch {
 	case unknown(err):

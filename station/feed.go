@@ -27,6 +27,7 @@ type Feed struct {
 	station *Station
 	meter   meter
 	packets packetWatch // of the station's tick alone
+	device  device
 	session atomic.Pointer[source.Session]
 	rules   atomic.Pointer[Rules]
 

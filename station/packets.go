@@ -11,6 +11,7 @@ import (
 type packetWatch struct {
 	session     *source.Session
 	late, other bool // said already
+	dropped     uint64
 }
 
 // look takes what is known of the session now and returns what is to be said.
@@ -29,13 +30,24 @@ func (w *packetWatch) look(session *source.Session, facts source.Facts) (texts [
 	return texts
 }
 
+// missing says whether pictures were left out since it was asked last.
+func (w *packetWatch) missing(dropped uint64) bool {
+	more := dropped > w.dropped
+	w.dropped = dropped
+	return more
+}
+
 // checkPackets warns of what the packets of the feed's session show.
 func (f *Feed) checkPackets() {
 	session := f.session.Load()
 	if session == nil {
 		return
 	}
-	for _, text := range f.packets.look(session, (*session).Facts()) {
+	facts := (*session).Facts()
+	for _, text := range f.packets.look(session, facts) {
 		f.warn("", text)
+	}
+	if f.packets.missing(facts.Stats.Dropped) {
+		f.askKeyframe()
 	}
 }

@@ -163,6 +163,7 @@ func (r *run) failed(why *fault.Error) time.Duration {
 	r.tries++
 	to := after(why, wasLive)
 	d := pause(to, why, r.tries, rand.Float64())
+	r.feed.findAgain(why)
 	r.feed.change(to, why, r.tries, time.Now().Add(d))
 	return d
 }

@@ -26,8 +26,10 @@ type Feed struct {
 	FirstMillis    int // for the first packet or frame
 	StallMillis    int // for silence after that
 	Fingerprint    string
-	WithinMillis   int // how far behind the picture may be; 0 is whatever is cheapest
-	SegmentMillis  int // this and the next two follow from it where they are 0
+	Device         string // address of the camera's ONVIF device; empty when it is not known
+	DeviceProfile  string // token of the profile that the feed shows
+	WithinMillis   int    // how far behind the picture may be; 0 is whatever is cheapest
+	SegmentMillis  int    // this and the next two follow from it where they are 0
 	PartMillis     int
 	PlaylistLength int
 	Enabled        bool

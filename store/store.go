@@ -265,6 +265,10 @@ var migrations = []migration{
 			watched_millis INTEGER NOT NULL, stalls INTEGER NOT NULL, stalled_millis INTEGER NOT NULL, timed_millis INTEGER NOT NULL,
 			delay_sum INTEGER NOT NULL, h265_plays INTEGER NOT NULL, h265_cannot INTEGER NOT NULL, PRIMARY KEY (feed_id, day, engine, delivery))`,
 	}, nil},
+	{8, []string{
+		`ALTER TABLE feeds ADD COLUMN device TEXT NOT NULL DEFAULT ''`,
+		`ALTER TABLE feeds ADD COLUMN device_profile TEXT NOT NULL DEFAULT ''`,
+	}, nil},
 }
 
 func (s *Store) migrate() error {

@@ -125,7 +125,7 @@ func (a *app) runDemo(ctx context.Context, c *cli.Command) error {
 			cancel()
 		}
 	})
-	loop, err := passingLoop(cameras)
+	loop, err := passingLoop(cameras, !strings.HasSuffix(c.String("camera-listen"), ":0"))
 	if err != nil {
 		return err
 	}

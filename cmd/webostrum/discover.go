@@ -146,7 +146,7 @@ func (a *app) addOffered(ctx context.Context, c *cli.Command, cl *client.Client,
 		return err
 	}
 	in := apitypes.NewFeed{Name: c.String("add"), FeedSettings: apitypes.Defaults(stream.URL)}
-	in.Camera.User, in.Camera.Password = c.String("user"), secret
+	in.Camera.User, in.Camera.Password, in.Camera.Device, in.Camera.DeviceProfile = c.String("user"), secret, s.Device, stream.Token
 	f, err := cl.AddFeed(ctx, in)
 	if err != nil {
 		return err

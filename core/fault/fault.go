@@ -48,6 +48,9 @@ const (
 	NoKeyframe      Code = "camera-no-keyframe"
 	NotHTTP         Code = "camera-not-http"
 	NotONVIF        Code = "camera-not-onvif"
+	ProfileGone     Code = "camera-profile-gone"
+	SettingUnfit    Code = "camera-setting-unfit"
+	DeviceUnknown   Code = "camera-device-unknown"
 	PageInstead     Code = "camera-page-instead"
 	NoPicture       Code = "camera-no-picture"
 	PictureOdd      Code = "camera-picture-not-handled"
@@ -142,6 +145,8 @@ var cameras = []Kind{
 		"Set a keyframe (I-frame) interval of one to four seconds in the camera.", false, 0},
 	{NotHTTP, ClassBroken, "Something answers at that address, but it does not speak HTTP.",
 		"Check the port: a camera's web port is usually 80 or 8080. For encryption write https://; for RTSP write rtsp://.", false, 0},
+	{ProfileGone, ClassNotFound, "The camera has no such profile any more.",
+		"Ask it for its streams again, and take one.", false, 0},
 	{NotONVIF, ClassBroken, "Something answers at that address, but it does not speak ONVIF.",
 		"Check that ONVIF is switched on in the camera, and at which port; some cameras want a user of its own for it.", false, 0},
 	{PageInstead, ClassBroken, "The camera sends a web page instead of pictures.",

@@ -99,7 +99,7 @@ func ReadServices(n *xmltree.Node) map[string]string {
 		services[s.Value("Namespace")] = s.Value("XAddr")
 	}
 	capabilities := n.First("Capabilities")
-	for namespace, path := range map[string][]string{DeviceService: {"Device"}, MediaService: {"Media"}, Media2Service: {"Extension", "Media2"}} {
+	for namespace, path := range map[string][]string{DeviceService: {"Device"}, MediaService: {"Media"}, Media2Service: {"Extension", "Media2"}, MoveService: {"PTZ"}, ImageService: {"Imaging"}} {
 		if at := capabilities.First(path...).Value("XAddr"); at != "" {
 			services[namespace] = at
 		}
@@ -119,6 +119,10 @@ type Profile struct {
 	KeyEvery  time.Duration // 0 when it does not tell
 	Coding    string        // profile of the codec, such as Main
 	Audio     string        // as the device calls it; empty for none
+
+	Encoder Encoder
+	Source  string // token of the video source; empty when it does not tell
+	Moves   bool   // the camera can be moved
 }
 
 // ReadProfiles reads the answer to GetProfiles of either media service. Profiles without
@@ -130,39 +134,34 @@ func ReadProfiles(n *xmltree.Node) (list []Profile) {
 			continue
 		}
 		video, audio := p.First("VideoEncoderConfiguration"), p.First("AudioEncoderConfiguration")
+		source, moves := p.First("VideoSourceConfiguration"), p.First("PTZConfiguration") != nil
 		if c := p.First("Configurations"); c != nil { // Media2
 			video, audio = c.First("VideoEncoder"), c.First("AudioEncoder")
+			source, moves = c.First("VideoSource"), c.First("PTZ") != nil
 		}
 		if video == nil {
 			continue
 		}
-		out := Profile{Token: token, Name: cut(p.Value("Name")), Audio: cut(audio.Value("Encoding"))}
-		out.readVideo(video)
+		out := Profile{Token: token, Name: cut(p.Value("Name")), Audio: cut(audio.Value("Encoding")), Encoder: readEncoder(video), Source: cut(source.Value("SourceToken")), Moves: moves}
+		out.settle()
 		list = append(list, out)
 	}
 	return list
 }
 
-func (p *Profile) readVideo(v *xmltree.Node) {
-	p.Codec = codecOf(v.Value("Encoding"))
-	p.Width, p.Height = number(v.Value("Resolution", "Width")), number(v.Value("Resolution", "Height"))
-	rate, _ := strconv.ParseFloat(v.Value("RateControl", "FrameRateLimit"), 64)
-	if every := number(v.Value("RateControl", "EncodingInterval")); every > 1 {
-		rate /= float64(every) // every so many frames is coded
+// settle fills in what follows from the encoder.
+func (p *Profile) settle() {
+	e := p.Encoder
+	p.Codec, p.Width, p.Height, p.Coding, p.BitRate = e.Codec, e.Width, e.Height, e.Profile, 1000*float64(e.Kilobits)
+	rate := e.FrameRate
+	if e.Interval > 1 {
+		rate /= float64(e.Interval) // every so many frames is coded
 	}
 	if rate > 0 && rate <= 1000 {
 		p.FrameRate = rate
 	}
-	p.BitRate = 1000 * float64(number(v.Value("RateControl", "BitrateLimit")))
-	group := number(v.Attribute("GovLength")) // Media2
-	p.Coding = cut(v.Attribute("Profile"))
-	for _, codec := range []string{"H264", "H265", "MPEG4"} {
-		if c := v.First(codec); c != nil && group == 0 {
-			group, p.Coding = number(c.Value("GovLength")), cut(c.Value(codec+"Profile"))
-		}
-	}
-	if group > 0 && p.FrameRate > 0 {
-		p.KeyEvery = time.Duration(float64(group) / p.FrameRate * float64(time.Second))
+	if e.Group > 0 && p.FrameRate > 0 {
+		p.KeyEvery = time.Duration(float64(e.Group) / p.FrameRate * float64(time.Second))
 	}
 }
 

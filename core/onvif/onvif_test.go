@@ -87,11 +87,69 @@ func TestReadProfiles(t *testing.T) {
 	assert.Equal(t, []onvif.Profile{
 		{Token: "a", Name: "Main", Codec: "H264", Width: 1280, Height: 720, FrameRate: 5, BitRate: 2_048_000, KeyEvery: 2 * time.Second, Coding: "High", Audio: "G711"},
 		{Token: "odd", Codec: "Wavelet"},
-	}, onvif.ReadProfiles(first))
+	}, withoutEncoders(onvif.ReadProfiles(first)))
+	encoder := onvif.ReadProfiles(first)[0].Encoder
+	assert.Equal(t, onvif.Encoder{Encoding: "h.264", Codec: "H264", Width: 1280, Height: 720, FrameRate: 25, Interval: 5, Kilobits: 2048, Group: 10, Profile: "High"}, encoder)
 	second, err := onvif.GetProfiles(onvif.Media2Service).Read(answer(`<GetProfilesResponse><Profiles token="b"><Name>New</Name><Configurations><VideoEncoder GovLength="50" Profile="Main">
 		<Encoding>H265</Encoding><Resolution><Width>1920</Width><Height>1080</Height></Resolution><RateControl><FrameRateLimit>25.0</FrameRateLimit><BitrateLimit>1024</BitrateLimit></RateControl></VideoEncoder></Configurations></Profiles></GetProfilesResponse>`))
 	require.NoError(t, err)
-	assert.Equal(t, []onvif.Profile{{Token: "b", Name: "New", Codec: "H265", Width: 1920, Height: 1080, FrameRate: 25, BitRate: 1_024_000, KeyEvery: 2 * time.Second, Coding: "Main"}}, onvif.ReadProfiles(second))
+	assert.Equal(t, []onvif.Profile{{Token: "b", Name: "New", Codec: "H265", Width: 1920, Height: 1080, FrameRate: 25, BitRate: 1_024_000, KeyEvery: 2 * time.Second, Coding: "Main"}}, withoutEncoders(onvif.ReadProfiles(second)))
+}
+
+func withoutEncoders(list []onvif.Profile) []onvif.Profile {
+	for i := range list {
+		list[i].Encoder = onvif.Encoder{}
+	}
+	return list
+}
+
+func TestReadEncoderOptions(t *testing.T) {
+	second, err := onvif.GetEncoderOptions(onvif.Media2Service, "e", "p").Read(answer(`<GetVideoEncoderConfigurationOptionsResponse>
+		<Options GovLengthRange="1 400" FrameRatesSupported="30 12.5 25 1" ProfilesSupported="Main Main10"><Encoding>H265</Encoding><QualityRange><Min>1</Min><Max>5</Max></QualityRange>
+			<ResolutionsAvailable><Width>1920</Width><Height>1080</Height></ResolutionsAvailable><ResolutionsAvailable><Width>0</Width><Height>9</Height></ResolutionsAvailable>
+			<BitrateRange><Min>64</Min><Max>8192</Max></BitrateRange></Options></GetVideoEncoderConfigurationOptionsResponse>`))
+	require.NoError(t, err)
+	assert.Equal(t, []onvif.EncoderOptions{{
+		Codec: "H265", Sizes: [][2]int{{1920, 1080}}, FrameRate: onvif.Range{Least: 1, Most: 30}, Group: onvif.Range{Least: 1, Most: 400}, Kilobits: onvif.Range{Least: 64, Most: 8192},
+		Quality: onvif.Range{Least: 1, Most: 5}, Profiles: []string{"Main", "Main10"},
+	}}, onvif.ReadEncoderOptions(second))
+	first, err := onvif.GetEncoderOptions(onvif.MediaService, "e", "p").Read(answer(`<GetVideoEncoderConfigurationOptionsResponse><Options>
+		<JPEG><ResolutionsAvailable><Width>640</Width><Height>480</Height></ResolutionsAvailable><FrameRateRange><Min>1</Min><Max>10</Max></FrameRateRange></JPEG>
+		<H264><GovLengthRange><Min>1</Min><Max>60</Max></GovLengthRange><H264ProfilesSupported>High</H264ProfilesSupported></H264></Options></GetVideoEncoderConfigurationOptionsResponse>`))
+	require.NoError(t, err)
+	assert.Equal(t, []onvif.EncoderOptions{
+		{Codec: "H264", Group: onvif.Range{Least: 1, Most: 60}, Profiles: []string{"High"}},
+		{Codec: "JPEG", Sizes: [][2]int{{640, 480}}, FrameRate: onvif.Range{Least: 1, Most: 10}},
+	}, onvif.ReadEncoderOptions(first))
+}
+
+// TestAnEncoderIsWrittenWhole leaves nothing out that was read, and escapes it.
+func TestAnEncoderIsWrittenWhole(t *testing.T) {
+	e := onvif.Encoder{Token: `a"<`, Name: "n&m", UseCount: 2, Encoding: "H264", Codec: "H264", Width: 640, Height: 360, FrameRate: 12.5, Kilobits: 900, Group: 25, Profile: "Main", Quality: 3,
+		Multicast: onvif.Multicast{Address: "ff05::7", Port: 5000, TTL: 3}}
+	for _, service := range []string{onvif.MediaService, onvif.Media2Service} {
+		n, err := xmltree.Parse(onvif.SetEncoder(service, e).Envelope(nil))
+		require.NoError(t, err)
+		c := n.First("Body", "SetVideoEncoderConfiguration", "Configuration")
+		assert.Equal(t, `a"<`, c.Attribute("token"))
+		assert.Equal(t, "n&m", c.Value("Name"))
+		assert.Equal(t, "ff05::7", c.Value("Multicast", "Address", "IPv6Address"))
+		assert.Equal(t, "900", c.Value("RateControl", "BitrateLimit"))
+		assert.Equal(t, "25", c.Attribute("GovLength")+c.Value("H264", "GovLength"))
+	}
+}
+
+func TestReadControls(t *testing.T) {
+	n, err := onvif.GetPresets("p").Read(answer(`<GetPresetsResponse><Preset token="1"><Name>Gate</Name></Preset><Preset token="2"/><Preset><Name>no token</Name></Preset></GetPresetsResponse>`))
+	require.NoError(t, err)
+	assert.Equal(t, []onvif.Preset{{"1", "Gate"}, {"2", "2"}}, onvif.ReadPresets(n))
+	settings, err := onvif.GetImage("v").Read(answer(`<GetImagingSettingsResponse><ImagingSettings><Brightness>60</Brightness><Contrast>5</Contrast><IrCutFilter>AUTO</IrCutFilter></ImagingSettings></GetImagingSettingsResponse>`))
+	require.NoError(t, err)
+	options, err := onvif.GetImageOptions("v").Read(answer(`<GetOptionsResponse><ImagingOptions><Brightness><Min>0</Min><Max>100</Max></Brightness><IrCutFilterModes>ON</IrCutFilterModes></ImagingOptions></GetOptionsResponse>`))
+	require.NoError(t, err)
+	assert.Equal(t, onvif.Image{
+		Values: map[onvif.ImageSetting]float64{onvif.Brightness: 60}, Ranges: map[onvif.ImageSetting]onvif.Range{onvif.Brightness: {Most: 100}}, Filter: "AUTO", Filters: []string{"ON"},
+	}, onvif.ReadImage(settings, options), "what has no range cannot be set")
 }
 
 func FuzzRead(f *testing.F) {
@@ -106,6 +164,9 @@ func FuzzRead(f *testing.F) {
 		onvif.ReadInformation(n)
 		onvif.ReadServices(n)
 		onvif.ReadURI(n)
+		onvif.ReadEncoderOptions(n)
+		onvif.ReadPresets(n)
+		onvif.ReadImage(n, n)
 		for _, p := range onvif.ReadProfiles(n) {
 			if p.Token == "" || p.FrameRate < 0 || p.Width < 0 {
 				t.Fatalf("%+v", p)

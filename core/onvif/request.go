@@ -92,7 +92,7 @@ func GetCapabilities() Request {
 // GetProfiles asks a media service for its profiles.
 func GetProfiles(service string) Request {
 	if service == Media2Service {
-		return Request{service, "GetProfiles", "<Type>VideoEncoder</Type><Type>AudioEncoder</Type>"}
+		return Request{service, "GetProfiles", "<Type>VideoSource</Type><Type>VideoEncoder</Type><Type>AudioEncoder</Type><Type>PTZ</Type>"}
 	}
 	return Request{service, "GetProfiles", ""}
 }

@@ -12,6 +12,7 @@ import (
 	"io"
 	"net"
 	"net/http"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -26,6 +27,8 @@ const (
 	path        = "/onvif/device_service"
 	mediaPath   = "/onvif/media"
 	media2Path  = "/onvif/media2"
+	movePath    = "/onvif/ptz"
+	imagePath   = "/onvif/imaging"
 	allowedSkew = 5 * time.Second
 	mostNonces  = 10_000
 	timeout     = 10 * time.Second
@@ -54,6 +57,7 @@ type Quirks struct {
 	Clock      time.Duration // by how much its clock is ahead
 	Slow       time.Duration // before each answer
 	OnlyOld    bool          // knows neither Media2 nor GetServices
+	Still      bool          // can neither be moved nor its picture set
 }
 
 // Config says what device to play.
@@ -68,6 +72,8 @@ type Config struct {
 	Password string
 	Streams  []Stream
 	Quirks   Quirks
+
+	OnVideo func(Stream) // is told when a stream was set otherwise; nil for nobody
 }
 
 // Device is one simulated device.
@@ -78,6 +84,25 @@ type Device struct {
 
 	mu     sync.Mutex
 	nonces map[string]bool // that were used; guarded by mu
+	state  State           // guarded by mu
+}
+
+// State is what a device has been told.
+type State struct {
+	Streams         []Stream
+	Keyframes       int     // times that one was asked for
+	Pan, Tilt, Zoom float64 // shares of the range, from -1 to 1; zoom from 0
+	Brightness      float64
+	Filter          string // infrared cut filter
+}
+
+// State returns what it has been told so far.
+func (d *Device) State() State {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	s := d.state
+	s.Streams = slices.Clone(s.Streams)
+	return s
 }
 
 // New makes a device and opens its port, so that URL is known.
@@ -87,7 +112,7 @@ func New(cfg Config) (*Device, error) {
 		return nil, fmt.Errorf("the simulated device %s cannot use the address %s: %w", cfg.Name, cfg.Listen, err)
 	}
 	return &Device{
-		cfg: cfg, listener: l, nonces: map[string]bool{},
+		cfg: cfg, listener: l, nonces: map[string]bool{}, state: State{Streams: slices.Clone(cfg.Streams), Brightness: 50, Filter: "AUTO"},
 		challenge: httpauth.Challenge{Scheme: "digest", Realm: cfg.Name, Nonce: rand.Text(), QOP: "auth"},
 	}, nil
 }
@@ -205,6 +230,6 @@ func (d *Device) write(w http.ResponseWriter, status int, body string) {
 	w.Header().Set("Content-Type", onvif.ContentType)
 	w.WriteHeader(status)
 	_, _ = fmt.Fprintf(w, `<?xml version="1.0"?><s:Envelope xmlns:s="http://www.w3.org/2003/05/soap-envelope" xmlns:ter="http://www.onvif.org/ver10/error" `+
-		`xmlns:tds="%s" xmlns:trt="%s" xmlns:tr2="%s" xmlns:tt="http://www.onvif.org/ver10/schema"><s:Body>%s</s:Body></s:Envelope>`,
-		onvif.DeviceService, onvif.MediaService, onvif.Media2Service, body)
+		`xmlns:tds="%s" xmlns:trt="%s" xmlns:tr2="%s" xmlns:tpz="%s" xmlns:tim="%s" xmlns:tt="http://www.onvif.org/ver10/schema"><s:Body>%s</s:Body></s:Envelope>`,
+		onvif.DeviceService, onvif.MediaService, onvif.Media2Service, onvif.MoveService, onvif.ImageService, body)
 }

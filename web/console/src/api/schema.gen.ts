@@ -164,6 +164,106 @@ export interface paths {
         patch: operations["edit-feed"];
         trace?: never;
     };
+    "/api/v1/feeds/{name}/camera": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a feed's camera can be set to, and is
+         * @description Asks the ONVIF device that the feed knows. It needs the camera's own user and password, which the feed has.
+         */
+        get: operations["camera-controls"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{name}/camera/keyframe": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask a feed's camera for a keyframe
+         * @description The camera sends one as soon as it can. The service asks by itself when pictures are missing.
+         */
+        post: operations["camera-keyframe"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{name}/camera/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Move a feed's camera
+         * @description To a preset by its name or token, or by shares of the camera's range: 0.1 is a tenth of it.
+         */
+        post: operations["move-camera"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{name}/camera/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change how a feed's camera sets its picture
+         * @description Members left out stay as they are.
+         */
+        patch: operations["set-camera-picture"];
+        trace?: never;
+    };
+    "/api/v1/feeds/{name}/camera/video": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change how a feed's camera codes
+         * @description Members left out stay as they are. What the camera cannot be set to is refused with what it can, before anything is written; the answer is what it says afterwards.
+         */
+        patch: operations["set-camera-video"];
+        trace?: never;
+    };
     "/api/v1/feeds/{name}/delay": {
         parameters: {
             query?: never;
@@ -967,6 +1067,43 @@ export interface components {
             /** @description The beginning of the answer */
             text: string;
         };
+        CameraControls: {
+            infraredFilter?: components["schemas"]["InfraredFilter"];
+            /** @description The camera can be panned, tilted or zoomed */
+            moves: boolean;
+            /** @description What is odd */
+            notes: string[] | null;
+            /** @description What the video can be set to, by codec */
+            options: components["schemas"]["VideoOptions"][] | null;
+            /** @description How the picture is set */
+            picture: components["schemas"]["PictureLevel"][] | null;
+            /** @description Places that the camera remembers */
+            presets: components["schemas"]["CameraPreset"][] | null;
+            video: components["schemas"]["CameraVideo"];
+        };
+        CameraMove: {
+            /**
+             * Format: double
+             * @description To the right
+             */
+            pan?: number;
+            /** @description Name or token of a preset; nothing else is looked at then */
+            preset?: string;
+            /**
+             * Format: double
+             * @description Upwards
+             */
+            tilt?: number;
+            /**
+             * Format: double
+             * @description Nearer
+             */
+            zoom?: number;
+        };
+        CameraPreset: {
+            name: string;
+            token: string;
+        };
         CameraRequest: {
             /** @description Whether it is sent before each connection: small cameras forget their settings when they start anew */
             atConnection?: boolean;
@@ -991,6 +1128,16 @@ export interface components {
              * @default 5
              */
             answerSeconds: number;
+            /**
+             * @description Address of the camera's ONVIF device, on the same host; empty for none. It is asked for the stream's address when that fails, for keyframes when pictures are missing, and sets and moves the camera
+             * @example http://192.0.2.7/onvif/device_service
+             */
+            device?: string;
+            /**
+             * @description Token of the profile that the feed shows
+             * @example main
+             */
+            deviceProfile?: string;
             /**
              * @description How frames are got from an HTTP camera: one endless answer, or one answer a frame; auto goes by what it answers
              * @default auto
@@ -1032,6 +1179,34 @@ export interface components {
             url?: string;
             /** @description The camera's user; empty takes user and password away */
             user?: string;
+        };
+        CameraVideo: {
+            /**
+             * Format: double
+             * @description Bits a second at most
+             */
+            bitRate: number;
+            /** @example H264 */
+            codec: string;
+            /**
+             * Format: double
+             * @description Frames a second at most
+             */
+            frameRate: number;
+            /** Format: int64 */
+            height: number;
+            /**
+             * Format: double
+             * @description Seconds; 0 where the camera does not say
+             */
+            keyframeSeconds: number;
+            /**
+             * @description Of the codec
+             * @example Main
+             */
+            profile?: string;
+            /** Format: int64 */
+            width: number;
         };
         Delay: {
             /** @enum {string} */
@@ -1296,6 +1471,11 @@ export interface components {
         History: {
             /** @description A point a second, oldest first */
             points: components["schemas"]["Point"][] | null;
+        };
+        InfraredFilter: {
+            /** @description ON by day, OFF by night, AUTO for both */
+            mode: string;
+            modes: string[] | null;
         };
         Inspection: {
             /**
@@ -1651,6 +1831,8 @@ export interface components {
             profile?: string;
             /** @description Address of stills */
             still?: string;
+            /** @description Of the profile, for a feed's camera */
+            token: string;
             /** @description For a feed's camera; left out when the camera does not say */
             url?: string;
             /** Format: int64 */
@@ -1662,6 +1844,8 @@ export interface components {
              * @description By how much its clock is ahead of the service's
              */
             clockOffsetSeconds: number;
+            /** @description For a feed's camera */
+            device: string;
             firmware?: string;
             maker?: string;
             model?: string;
@@ -1678,6 +1862,28 @@ export interface components {
             password: string;
             /** @description The password until now */
             present: string;
+        };
+        PictureChange: {
+            /** Format: double */
+            brightness?: number;
+            /** Format: double */
+            contrast?: number;
+            /** @enum {string} */
+            infraredFilter?: "ON" | "OFF" | "AUTO";
+            /** Format: double */
+            saturation?: number;
+            /** Format: double */
+            sharpness?: number;
+        };
+        PictureLevel: {
+            /** Format: double */
+            least: number;
+            /** Format: double */
+            most: number;
+            /** @enum {string} */
+            name: "brightness" | "saturation" | "contrast" | "sharpness";
+            /** Format: double */
+            value: number;
         };
         PictureSettings: {
             /**
@@ -2396,6 +2602,45 @@ export interface components {
              */
             undecoded: number;
         };
+        VideoChange: {
+            /**
+             * Format: double
+             * @description Bits a second
+             */
+            bitRate?: number;
+            /** @enum {string} */
+            codec?: "H264" | "H265" | "JPEG";
+            /** Format: double */
+            frameRate?: number;
+            /** Format: double */
+            keyframeSeconds?: number;
+            /** @example 1280x720 */
+            size?: string;
+        };
+        VideoOptions: {
+            codec: string;
+            /** Format: double */
+            leastBitRate: number;
+            /**
+             * Format: double
+             * @description Frames from one keyframe to the next
+             */
+            leastKeyframeFrames: number;
+            /** Format: double */
+            leastRate: number;
+            /** Format: double */
+            mostBitRate: number;
+            /** Format: double */
+            mostKeyframeFrames: number;
+            /** Format: double */
+            mostRate: number;
+            /**
+             * @example [
+             *       "1280x720"
+             *     ]
+             */
+            sizes: string[] | null;
+        };
         Viewer: {
             address: string;
             /** @description What let the viewer in: a link or an account; empty for a feed that everyone may watch */
@@ -3054,6 +3299,8 @@ export interface operations {
                      *             "transport": "auto",
                      *             "fetch": "auto",
                      *             "fingerprint": "",
+                     *             "device": "",
+                     *             "deviceProfile": "",
                      *             "pollSeconds": 2,
                      *             "answerSeconds": 5,
                      *             "firstFrameSeconds": 10,
@@ -3240,6 +3487,8 @@ export interface operations {
                  *         "transport": "auto",
                  *         "fetch": "auto",
                  *         "fingerprint": "",
+                 *         "device": "",
+                 *         "deviceProfile": "",
                  *         "pollSeconds": 2,
                  *         "answerSeconds": 5,
                  *         "firstFrameSeconds": 10,
@@ -3291,6 +3540,8 @@ export interface operations {
                      *         "transport": "auto",
                      *         "fetch": "auto",
                      *         "fingerprint": "",
+                     *         "device": "",
+                     *         "deviceProfile": "",
                      *         "pollSeconds": 2,
                      *         "answerSeconds": 5,
                      *         "firstFrameSeconds": 10,
@@ -3489,6 +3740,8 @@ export interface operations {
                      *         "transport": "auto",
                      *         "fetch": "auto",
                      *         "fingerprint": "",
+                     *         "device": "",
+                     *         "deviceProfile": "",
                      *         "pollSeconds": 2,
                      *         "answerSeconds": 5,
                      *         "firstFrameSeconds": 10,
@@ -3797,6 +4050,8 @@ export interface operations {
                      *         "transport": "auto",
                      *         "fetch": "auto",
                      *         "fingerprint": "",
+                     *         "device": "",
+                     *         "deviceProfile": "",
                      *         "pollSeconds": 2,
                      *         "answerSeconds": 5,
                      *         "firstFrameSeconds": 10,
@@ -3917,6 +4172,585 @@ export interface operations {
                      *     }
                      */
                     "application/json": components["schemas"]["Feed"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "camera-controls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "video": {
+                     *         "codec": "H264",
+                     *         "profile": "Main",
+                     *         "width": 1280,
+                     *         "height": 720,
+                     *         "frameRate": 25,
+                     *         "bitRate": 2000000,
+                     *         "keyframeSeconds": 1
+                     *       },
+                     *       "options": [
+                     *         {
+                     *           "codec": "H264",
+                     *           "sizes": [
+                     *             "1920x1080",
+                     *             "1280x720"
+                     *           ],
+                     *           "leastRate": 1,
+                     *           "mostRate": 30,
+                     *           "leastBitRate": 64000,
+                     *           "mostBitRate": 8000000,
+                     *           "leastKeyframeFrames": 1,
+                     *           "mostKeyframeFrames": 300
+                     *         }
+                     *       ],
+                     *       "moves": true,
+                     *       "presets": [
+                     *         {
+                     *           "token": "1",
+                     *           "name": "Gate"
+                     *         }
+                     *       ],
+                     *       "picture": [
+                     *         {
+                     *           "name": "brightness",
+                     *           "value": 60,
+                     *           "least": 0,
+                     *           "most": 100
+                     *         }
+                     *       ],
+                     *       "infraredFilter": {
+                     *         "mode": "AUTO",
+                     *         "modes": [
+                     *           "ON",
+                     *           "OFF",
+                     *           "AUTO"
+                     *         ]
+                     *       },
+                     *       "notes": []
+                     *     }
+                     */
+                    "application/json": components["schemas"]["CameraControls"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "camera-keyframe": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "move-camera": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "preset": "Gate"
+                 *     }
+                 */
+                "application/json": components["schemas"]["CameraMove"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-camera-picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "brightness": 60
+                 *     }
+                 */
+                "application/json": components["schemas"]["PictureChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "video": {
+                     *         "codec": "H264",
+                     *         "profile": "Main",
+                     *         "width": 1280,
+                     *         "height": 720,
+                     *         "frameRate": 25,
+                     *         "bitRate": 2000000,
+                     *         "keyframeSeconds": 1
+                     *       },
+                     *       "options": [
+                     *         {
+                     *           "codec": "H264",
+                     *           "sizes": [
+                     *             "1920x1080",
+                     *             "1280x720"
+                     *           ],
+                     *           "leastRate": 1,
+                     *           "mostRate": 30,
+                     *           "leastBitRate": 64000,
+                     *           "mostBitRate": 8000000,
+                     *           "leastKeyframeFrames": 1,
+                     *           "mostKeyframeFrames": 300
+                     *         }
+                     *       ],
+                     *       "moves": true,
+                     *       "presets": [
+                     *         {
+                     *           "token": "1",
+                     *           "name": "Gate"
+                     *         }
+                     *       ],
+                     *       "picture": [
+                     *         {
+                     *           "name": "brightness",
+                     *           "value": 60,
+                     *           "least": 0,
+                     *           "most": 100
+                     *         }
+                     *       ],
+                     *       "infraredFilter": {
+                     *         "mode": "AUTO",
+                     *         "modes": [
+                     *           "ON",
+                     *           "OFF",
+                     *           "AUTO"
+                     *         ]
+                     *       },
+                     *       "notes": []
+                     *     }
+                     */
+                    "application/json": components["schemas"]["CameraControls"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-camera-video": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "keyframeSeconds": 1
+                 *     }
+                 */
+                "application/json": components["schemas"]["VideoChange"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "video": {
+                     *         "codec": "H264",
+                     *         "profile": "Main",
+                     *         "width": 1280,
+                     *         "height": 720,
+                     *         "frameRate": 25,
+                     *         "bitRate": 2000000,
+                     *         "keyframeSeconds": 1
+                     *       },
+                     *       "options": [
+                     *         {
+                     *           "codec": "H264",
+                     *           "sizes": [
+                     *             "1920x1080",
+                     *             "1280x720"
+                     *           ],
+                     *           "leastRate": 1,
+                     *           "mostRate": 30,
+                     *           "leastBitRate": 64000,
+                     *           "mostBitRate": 8000000,
+                     *           "leastKeyframeFrames": 1,
+                     *           "mostKeyframeFrames": 300
+                     *         }
+                     *       ],
+                     *       "moves": true,
+                     *       "presets": [
+                     *         {
+                     *           "token": "1",
+                     *           "name": "Gate"
+                     *         }
+                     *       ],
+                     *       "picture": [
+                     *         {
+                     *           "name": "brightness",
+                     *           "value": 60,
+                     *           "least": 0,
+                     *           "most": 100
+                     *         }
+                     *       ],
+                     *       "infraredFilter": {
+                     *         "mode": "AUTO",
+                     *         "modes": [
+                     *           "ON",
+                     *           "OFF",
+                     *           "AUTO"
+                     *         ]
+                     *       },
+                     *       "notes": []
+                     *     }
+                     */
+                    "application/json": components["schemas"]["CameraControls"];
                 };
             };
             /** @description Unauthorized */
@@ -5649,6 +6483,8 @@ export interface operations {
                      *         "transport": "auto",
                      *         "fetch": "auto",
                      *         "fingerprint": "",
+                     *         "device": "",
+                     *         "deviceProfile": "",
                      *         "pollSeconds": 2,
                      *         "answerSeconds": 5,
                      *         "firstFrameSeconds": 10,
@@ -5865,6 +6701,8 @@ export interface operations {
                      *         "transport": "auto",
                      *         "fetch": "auto",
                      *         "fingerprint": "",
+                     *         "device": "",
+                     *         "deviceProfile": "",
                      *         "pollSeconds": 2,
                      *         "answerSeconds": 5,
                      *         "firstFrameSeconds": 10,
@@ -6550,6 +7388,7 @@ export interface operations {
                 content: {
                     /**
                      * @example {
+                     *       "device": "http://192.0.2.7/onvif/device_service",
                      *       "maker": "Morrow Crag Workshop",
                      *       "model": "PL 2",
                      *       "firmware": "1.2",
@@ -6557,6 +7396,7 @@ export interface operations {
                      *       "clockOffsetSeconds": 0,
                      *       "streams": [
                      *         {
+                     *           "token": "1",
                      *           "name": "main",
                      *           "codec": "H264",
                      *           "profile": "Main",

@@ -1,0 +1,128 @@
+package station
+
+import (
+	"context"
+	"errors"
+	"net/url"
+	"slices"
+	"sync"
+	"time"
+
+	"webostrum/core/fault"
+	"webostrum/onvif"
+	"webostrum/store"
+)
+
+const (
+	deviceAnswer  = 5 * time.Second  // for each answer of a device
+	deviceTime    = 30 * time.Second // for all of them
+	addressEvery  = time.Minute      // a device is asked for the stream's address again
+	keyframeEvery = 5 * time.Second  // and for a keyframe, while pictures are missing
+)
+
+// errChanged says that a feed was set to another address meanwhile.
+var errChanged = errors.New("the feed's address was changed meanwhile")
+
+// device is a feed's camera as ONVIF has it.
+type device struct {
+	mu       sync.Mutex
+	of       [5]string     // what it was opened with; guarded by mu
+	open     *onvif.Device // guarded by mu; nil for none
+	address  time.Time     // when it was asked for the stream's address; guarded by mu
+	keyframe time.Time     // and for a keyframe; guarded by mu
+}
+
+// Device returns the camera's ONVIF device; the error says that the feed does not know it.
+func (f *Feed) Device() (*onvif.Device, error) {
+	r := f.stored()
+	u, err := url.Parse(r.Device)
+	if r.Device == "" || err != nil {
+		return nil, fault.New(fault.DeviceUnknown, err, "")
+	}
+	d := &f.device
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	of := [5]string{r.Device, r.DeviceProfile, r.User, r.Password, r.Fingerprint}
+	if d.open == nil || d.of != of {
+		d.closeLocked()
+		d.of = of
+		d.open = onvif.Open(onvif.Config{URL: u, User: r.User, Password: r.Password, Fingerprint: r.Fingerprint, AnswerTimeout: deviceAnswer}, r.DeviceProfile)
+	}
+	return d.open, nil
+}
+
+func (d *device) close() {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	d.closeLocked()
+}
+
+func (d *device) closeLocked() {
+	if d.open != nil {
+		go d.open.Close() // it may be about to answer
+		d.open = nil
+	}
+}
+
+// due says whether something is to be asked again, and notes that it is.
+func (d *device) due(last *time.Time, every time.Duration) bool {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if time.Since(*last) < every {
+		return false
+	}
+	*last = time.Now()
+	return true
+}
+
+// elsewhere are faults of a stream that is somewhere else than it was.
+var elsewhere = []fault.Code{fault.PathUnknown, fault.PortClosed, fault.NotRTSP, fault.NoVideo, fault.TransportNo}
+
+// findAgain asks the device where the stream is, after a try that failed for want of it, and
+// sets the feed to that.
+func (f *Feed) findAgain(why *fault.Error) {
+	d, err := f.Device()
+	if err != nil || !slices.Contains(elsewhere, why.Kind.Code) || !f.device.due(&f.device.address, addressEvery) {
+		return
+	}
+	f.station.aside(func(ctx context.Context) {
+		ctx, cancel := context.WithTimeout(ctx, deviceTime)
+		defer cancel()
+		address, err := d.StreamAddress(ctx)
+		before := f.stored()
+		if err != nil || address == "" || address == before.URL {
+			return
+		}
+		_, _ = f.station.By("", "").Edit(before.Name, "the camera says by ONVIF that its stream is at "+address, func(r *store.Feed) error {
+			if r.URL != before.URL {
+				return errChanged
+			}
+			r.URL = address
+			return nil
+		})
+	})
+}
+
+// askKeyframe asks the device for a keyframe, since pictures are missing until the next.
+func (f *Feed) askKeyframe() {
+	d, err := f.Device()
+	if err != nil || !f.device.due(&f.device.keyframe, keyframeEvery) {
+		return
+	}
+	f.station.aside(func(ctx context.Context) {
+		ctx, cancel := context.WithTimeout(ctx, deviceTime)
+		defer cancel()
+		if err := d.Keyframe(ctx); err != nil && ctx.Err() == nil {
+			f.warn("", "the camera was asked by ONVIF for a keyframe, and said no: "+err.Error())
+		}
+	})
+}
+
+// aside does something beside the feeds until the station closes.
+func (st *Station) aside(what func(context.Context)) {
+	st.mu.Lock()
+	defer st.mu.Unlock()
+	if st.ctx.Err() == nil {
+		st.wg.Go(func() { what(st.ctx) })
+	}
+}
