@@ -2,8 +2,10 @@ package e2e
 
 import (
 	"context"
+	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -17,6 +19,9 @@ func (w *world) withDevice(name string) *device.Device {
 	d, err := device.New(device.Config{
 		Listen: "127.0.0.1:0", On: "lo", ID: "urn:uuid:" + name, Name: name, Hardware: "PL 2", User: user, Password: password,
 		Quirks: device.Quirks{Relative: true},
+		OnVideo: func(s device.Stream) {
+			w.tell("reboot", "--size", fmt.Sprintf("%dx%d", s.Width, s.Height), "--off", "500ms")
+		},
 		Streams: []device.Stream{
 			{Token: "1", Name: "main", Codec: "H264", Width: 640, Height: 360, FrameRate: 25, Kilobits: 2000, Group: 25, URL: w.cameraURL()},
 			{Token: "2", Name: "new", Codec: "H265", Width: 1280, Height: 720, FrameRate: 25, Kilobits: 900, Group: 50, URL: w.cameraURL()},
@@ -83,4 +88,45 @@ func TestSearchByCommand(t *testing.T) {
 	out, code = w.cli("streams", strings.TrimPrefix(w.url(""), "http://"))
 	assert.NotZero(t, code)
 	assert.Contains(t, out, "camera-")
+}
+
+// TestTheCameraBehindAFeed sets and moves a feed's camera by ONVIF, from the console and by
+// command; and a feed whose stream is gone finds it again.
+func TestTheCameraBehindAFeed(t *testing.T) {
+	t.Parallel()
+	w := newWorld(t)
+	w.film("--size", "640x360", "--keyframes", "1s")
+	d := w.withDevice("yard-behind")
+	f := newFeed(feed, w.cameraURL()+"-before", everybody)
+	f.Camera.Device, f.Camera.DeviceProfile, f.Camera.User, f.Camera.Password = d.URL(), "1", user, password
+	_, err := w.client().AddFeed(context.Background(), f)
+	require.NoError(t, err)
+	w.event("the camera says by ONVIF that its stream is at " + w.cameraURL())
+	w.state("live")
+
+	page := openPage(t)
+	signIn(t, w, page)
+	require.NoError(t, page.Open(w.url("/feeds/"+feed)))
+	require.NoError(t, page.Until(`document.querySelector("[data-camera=H264]")`, patience))
+	require.NoError(t, page.Press("Upper points"))
+	require.Eventually(t, func() bool { return d.State().Pan == 0.5 }, patience, 20*time.Millisecond)
+	require.NoError(t, page.Press("Nearer"))
+	require.Eventually(t, func() bool { return d.State().Zoom == 0.1 }, patience, 20*time.Millisecond)
+
+	require.NoError(t, page.Until(playing, patience))
+	out, code := w.cli("camera", "set", feed, "--size", "320x180", "--keyframes", "1")
+	require.Zero(t, code, out)
+	assert.Contains(t, out, "H.264 Main, 320x180")
+	require.NoError(t, page.Until(width+" === 320", patience), "the camera sends what it was set to, and the player follows")
+	out, code = w.cli("camera", "set", feed, "--size", "321x180")
+	assert.NotZero(t, code)
+	assert.Contains(t, out, "camera-setting-unfit")
+	out, code = w.cli("camera", "move", feed, "--preset", "Loop")
+	require.Zero(t, code, out)
+	assert.Zero(t, d.State().Pan)
+	out, code = w.cli("camera", "keyframe", feed)
+	require.Zero(t, code, out)
+	assert.Equal(t, 1, d.State().Keyframes)
+	w.tell("lose", "0.1")
+	require.Eventually(t, func() bool { return d.State().Keyframes > 1 }, patience, 20*time.Millisecond, "pictures are missing")
 }

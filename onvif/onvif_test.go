@@ -20,6 +20,13 @@ import (
 
 func play(t *testing.T, q device.Quirks) *url.URL {
 	t.Helper()
+	u, err := url.Parse(playing(t, q).URL())
+	require.NoError(t, err)
+	return u
+}
+
+func playing(t *testing.T, q device.Quirks) *device.Device {
+	t.Helper()
 	d, err := device.New(device.Config{
 		Listen: "127.0.0.1:0", ID: "urn:uuid:1", Name: "Passing loop", Hardware: "PL 2", User: "viewer", Password: "funicular", Quirks: q,
 		Streams: []device.Stream{
@@ -36,9 +43,7 @@ func play(t *testing.T, q device.Quirks) *url.URL {
 		cancel()
 		assert.NoError(t, <-done)
 	})
-	u, err := url.Parse(d.URL())
-	require.NoError(t, err)
-	return u
+	return d
 }
 
 func look(t *testing.T, u *url.URL, user, password string) (*onvif.Report, error) {

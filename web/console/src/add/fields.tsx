@@ -25,6 +25,8 @@ export interface CameraValues {
   firstFrameSeconds: number;
   stallSeconds: number;
   fingerprint: string;
+  device: string;
+  deviceProfile: string;
 }
 
 export const emptyCamera: CameraValues = {
@@ -38,6 +40,8 @@ export const emptyCamera: CameraValues = {
   firstFrameSeconds: 10,
   stallSeconds: 5,
   fingerprint: "",
+  device: "",
+  deviceProfile: "",
 };
 
 /** What the API takes of them, but for the credentials. */
@@ -147,6 +151,24 @@ export function CameraFields({ values, onChange, fields, kept }: FieldsProps<Cam
           onChange={(e) => put({ fingerprint: e.target.value })}
           {...told(fields, "camera.fingerprint", "Only for a camera whose certificate nobody has signed")}
         />
+      )}
+      {(values.device || kept) && (
+        <Stack direction={{ xs: "column", sm: "row" }} spacing={2}>
+          <TextField
+            label="ONVIF device"
+            value={values.device}
+            onChange={(e) => put({ device: e.target.value })}
+            sx={{ flex: 2 }}
+            {...told(fields, "camera.device", "Sets and moves the camera; on the camera's host, or empty")}
+          />
+          <TextField
+            label="Its profile"
+            value={values.deviceProfile}
+            onChange={(e) => put({ deviceProfile: e.target.value })}
+            sx={{ flex: 1 }}
+            {...told(fields, "camera.deviceProfile", "Token of what is shown")}
+          />
+        </Stack>
       )}
     </>
   );

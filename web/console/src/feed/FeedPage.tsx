@@ -28,6 +28,7 @@ import { RateChart } from "./RateChart";
 import { Renditions } from "./Renditions";
 import { Requests } from "./Requests";
 import { Audio } from "./Audio";
+import { Camera } from "./Camera";
 import { Viewers } from "./Viewers";
 
 export function FeedPage({ me }: { me: Me }) {
@@ -56,6 +57,11 @@ export function FeedPage({ me }: { me: Me }) {
           <Section title="Coming in">
             <RateChart feed={feed.name} />
           </Section>
+          {engineer && feed.camera.device && (
+            <Section title="Camera" hint="By ONVIF: what is set here is set in the camera itself.">
+              <Camera feed={feed.name} />
+            </Section>
+          )}
           {engineer && (
             <Section title="Camera requests">
               <Requests feed={feed} />
