@@ -84,6 +84,7 @@ func (a Actor) Remove(name string) error {
 		return err
 	}
 	st.halt(f)
+	f.device.close()
 	st.mu.Lock()
 	delete(st.feeds, name)
 	st.mu.Unlock()

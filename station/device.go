@@ -44,7 +44,9 @@ func (f *Feed) Device() (*onvif.Device, error) {
 	defer d.mu.Unlock()
 	of := [5]string{r.Device, r.DeviceProfile, r.User, r.Password, r.Fingerprint}
 	if d.open == nil || d.of != of {
-		d.closeLocked()
+		if d.open != nil {
+			go d.open.Close() // it may be about to answer
+		}
 		d.of = of
 		d.open = onvif.Open(onvif.Config{URL: u, User: r.User, Password: r.Password, Fingerprint: r.Fingerprint, AnswerTimeout: deviceAnswer}, r.DeviceProfile)
 	}
@@ -54,12 +56,8 @@ func (f *Feed) Device() (*onvif.Device, error) {
 func (d *device) close() {
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	d.closeLocked()
-}
-
-func (d *device) closeLocked() {
 	if d.open != nil {
-		go d.open.Close() // it may be about to answer
+		d.open.Close()
 		d.open = nil
 	}
 }

@@ -74,6 +74,9 @@ func (st *Station) Close() {
 	st.stop()
 	st.mu.Unlock()
 	st.wg.Wait()
+	for _, f := range st.List() {
+		f.device.close()
+	}
 	st.event(store.Event{At: time.Now(), Kind: EventService, Text: "the service stopped"})
 	st.events.close()
 	st.watch.close()
