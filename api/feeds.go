@@ -161,11 +161,12 @@ func (a *API) inspectCamera(ctx context.Context, in *struct{ Body apitypes.Inspe
 	}
 	report, err := inspect.Run(ctx, inspect.Config{
 		URL: b.URL, User: b.User, Password: b.Password, Transport: source.Transport(b.Transport), Fetch: source.Fetch(b.Fetch), Fingerprint: b.Fingerprint,
-		For: time.Duration(b.Seconds * float64(time.Second)),
+		For: span(b.Seconds), Both: b.Transports, Save: b.Stream,
 	})
 	if err != nil {
 		return nil, answerFor(err)
 	}
+	report.Report.Stream = report.Stream
 	still, cancel := context.WithTimeout(ctx, stillWait)
 	defer cancel()
 	if picture, err := transcode.Still(still, a.cfg.Worker, report.Keyframe, stillWidth); err == nil {

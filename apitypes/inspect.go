@@ -9,6 +9,8 @@ type Inspection struct {
 	Fetch       string  `json:"fetch,omitempty" enum:"auto,stream,poll" default:"auto"`
 	Fingerprint string  `json:"fingerprint,omitempty" maxLength:"95"`
 	Seconds     float64 `json:"seconds,omitempty" minimum:"1" maximum:"60" default:"4" doc:"How long to read"`
+	Transports  bool    `json:"transports,omitempty" doc:"Try the other RTSP transport, too"`
+	Stream      bool    `json:"stream,omitempty" doc:"Keep the elementary stream, up to 16 MiB of it"`
 }
 
 // Report is what was found.
@@ -38,10 +40,39 @@ type Report struct {
 	Reports       bool          `json:"senderReports" doc:"Whether capture times come from the camera"`
 	Audio         *ReportAudio  `json:"audio,omitempty"`
 
+	FirstFrame    float64 `json:"firstFrameSeconds" doc:"From opening the camera to its first frame"`
+	Jitter        float64 `json:"jitterSeconds" doc:"By how much frames come unevenly (RFC 3550, 6.4.1, of frames)"`
+	Peak          float64 `json:"peakBitRate" doc:"Bits of the fullest second"`
+	LargestFrame  int     `json:"largestFrame" doc:"Bytes"`
+	LeastKeyframe float64 `json:"leastKeyframeSeconds,omitempty" doc:"The shortest time between two keyframes"`
+	MostKeyframe  float64 `json:"mostKeyframeSeconds,omitempty" doc:"The longest"`
+	RepeatsSets   bool    `json:"repeatsParameterSets" doc:"Whether parameter sets come again with each keyframe"`
+	Drift         float64 `json:"driftPartsPerMillion,omitempty" doc:"By how much the camera's clock runs fast; left out when it was not read for long enough to tell"`
+
+	Transports []ReportTransport `json:"transports,omitempty" doc:"What came of each transport, where both were to be tried"`
+	Browsers   []ReportBrowser   `json:"browsers" doc:"What browsers play of it as it is"`
+	Verdict    string            `json:"verdict" doc:"A sentence"`
+
 	Picture []byte `json:"picture,omitempty" doc:"A frame as JPEG, where one could be decoded"`
+
+	Stream []byte `json:"stream,omitempty" doc:"The elementary stream, where it was asked for: NAL units behind start codes, or JPEG after JPEG. It holds no credentials"`
 
 	// Notes are sentences about what the engineer should know.
 	Notes []string `json:"notes"`
+}
+
+// ReportTransport is what came of a transport.
+type ReportTransport struct {
+	Transport string `json:"transport" enum:"tcp,udp"`
+	Works     bool   `json:"works"`
+	Why       string `json:"why,omitempty" doc:"Why not"`
+}
+
+// ReportBrowser is what an engine plays without transcoding.
+type ReportBrowser struct {
+	Engine string   `json:"engine"`
+	AsIs   []string `json:"asIs" doc:"Deliveries that the camera's own video plays by"`
+	Made   []string `json:"made" doc:"Those that it has to be transcoded for"`
 }
 
 // ReportTrack is one medium of the session description.

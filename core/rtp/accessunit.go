@@ -24,6 +24,7 @@ type AccessUnit struct {
 	Key     bool
 	B       bool               // holds a B slice; false where the payload format does not tell
 	Slices  int                // NAL units that hold picture data
+	Sets    bool               // parameter sets came with it
 	Config  *media.VideoConfig // in force; never nil
 }
 
@@ -231,7 +232,7 @@ func (u *units) finish() {
 	default:
 		u.sink.Unit(&AccessUnit{
 			Data: bytes.Clone(u.buf), RTPTime: u.time, Arrived: u.arrived,
-			Key: u.seen.key, B: u.seen.b, Slices: u.slices, Config: config,
+			Key: u.seen.key, B: u.seen.b, Slices: u.slices, Sets: u.seen.set, Config: config,
 		})
 	}
 }
@@ -319,6 +320,7 @@ func (u *units) note(unit []byte) (keep bool, err error) {
 	case err != nil:
 		return false, err
 	case a.set:
+		u.seen.set = true
 		return false, u.add(unit)
 	case a.picture:
 		u.slices++

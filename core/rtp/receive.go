@@ -18,6 +18,7 @@ type Stats struct {
 	Bytes     uint64 // payload
 	Pictures  uint64 // passed on
 	Keyframes uint64
+	WithSets  uint64 // keyframes that parameter sets came with
 	Dropped   uint64 // pictures not passed on, for whatever reason
 	Holes     uint64 // of these, for a missing packet
 	Jumps     uint64 // times the sender's clock was set anew
@@ -144,6 +145,9 @@ func (r *VideoReceiver) unit(p *AccessUnit) {
 	r.stats.Pictures++
 	if p.Key {
 		r.stats.Keyframes++
+	}
+	if p.Key && p.Sets {
+		r.stats.WithSets++
 	}
 }
 

@@ -26,6 +26,8 @@ type Config struct {
 	Poll        time.Duration // 0 means once a second
 	Fingerprint string
 	For         time.Duration // how long to read once pictures come; 0 means 4 s
+	Both        bool          // the other RTSP transport is tried, too
+	Save        bool          // the elementary stream is kept
 }
 
 const (
@@ -50,6 +52,10 @@ type look struct {
 	audioTicks int64          // ticks of audio; guarded by mu
 	audioBytes int            // bytes of it; guarded by mu
 	keyframe   *media.Sample  // the newest; guarded by mu
+	timing     timing         // guarded by mu
+	opened     time.Time
+	firstAt    time.Time // arrival of the first frame; guarded by mu
+	saved      *saved    // guarded by mu; nil when nothing is to be saved
 	begun      chan struct{}
 	once       sync.Once // closes begun
 }
@@ -58,6 +64,7 @@ type look struct {
 type Result struct {
 	apitypes.Report
 	Keyframe *media.Sample // the newest
+	Stream   []byte        // the elementary stream, where it was to be saved
 }
 
 // Run connects, reads, and reports. Errors are *fault.Error, or the context's.
@@ -69,8 +76,10 @@ func Run(ctx context.Context, cfg Config) (*Result, error) {
 	if cfg.Poll <= 0 {
 		cfg.Poll = defaultPoll
 	}
+	parent := ctx
 	ctx, cancel := context.WithCancel(ctx)
-	l := &look{begun: make(chan struct{})}
+	defer cancel()
+	l := &look{begun: make(chan struct{}), opened: time.Now(), saved: saving(cfg.Save)}
 	ended := make(chan error, 1)
 	var reading sync.WaitGroup
 	reading.Go(func() {
@@ -81,9 +90,13 @@ func Run(ctx context.Context, cfg Config) (*Result, error) {
 		})
 		ended <- err
 	})
-	defer reading.Wait() // the camera's connection is closed when Run returns
-	defer cancel()
-	return l.watch(ctx, cfg.For, ended)
+	result, err := l.watch(ctx, cfg.For, ended)
+	cancel()
+	reading.Wait() // the camera's connection is closed when Run returns
+	if err == nil && cfg.Both {
+		result.Transports = l.bothWays(parent, cfg, result.Transport)
+	}
+	return result, err
 }
 
 // watch waits for the first picture, then reads for a while.
@@ -107,7 +120,7 @@ func (l *look) watch(ctx context.Context, d time.Duration, ended <-chan error) (
 	report := l.report()
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	return &Result{*report, l.keyframe}, ctx.Err()
+	return &Result{*report, l.keyframe, l.saved.bytes()}, ctx.Err()
 }
 
 func (l *look) started(s source.Session) {
@@ -122,7 +135,14 @@ func (l *look) sample(s *media.Sample) {
 	defer l.mu.Unlock()
 	if l.first == nil || l.last.Epoch != s.Epoch {
 		l.first, l.frames, l.bytes, l.keys, l.audioTicks, l.audioBytes = s, 0, 0, nil, 0, 0
+		l.timing = timing{}
 	}
+	now := time.Now()
+	if l.firstAt.IsZero() {
+		l.firstAt = now
+	}
+	l.timing.frame(s, now)
+	l.saved.frame(s)
 	l.last = s
 	l.frames++
 	l.bytes += len(s.Data)
@@ -176,7 +196,11 @@ func (l *look) report() *apitypes.Report {
 	if n := len(l.keys); n > 1 && !f.Codec.Intra() {
 		r.KeyframeEvery = track.Duration(l.keys[n-1]-l.keys[0]).Seconds() / float64(n-1)
 	}
+	l.timingLocked(r)
+	r.RepeatsSets = f.Stats.Keyframes > 1 && f.Stats.WithSets == f.Stats.Keyframes
+	r.Browsers = browsers(r)
 	r.Notes = append(notes(r), audioNotes(r, f.Audio)...)
+	r.Verdict = verdict(r)
 	return r
 }
 

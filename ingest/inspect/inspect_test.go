@@ -36,6 +36,64 @@ func TestRun(t *testing.T) {
 		require.Len(t, r.Tracks, 1)
 		assert.True(t, r.Tracks[0].Used)
 		assert.Empty(t, r.Notes)
+		assert.True(t, r.RepeatsSets)
+		assert.Positive(t, r.LargestFrame)
+		assert.Less(t, r.FirstFrame, 10.0)
+		assert.Equal(t, "It works: every browser plays its video as it is. Nothing is wrong with it.", r.Verdict)
+		assert.Nil(t, r.Stream, "nobody has asked for it")
+	}
+}
+
+func TestBothTransportsAndTheStream(t *testing.T) {
+	_, address := cam.Serve(t, server.Config{NoTCP: true})
+	r, err := Run(context.Background(), Config{URL: address, Transport: source.UDP, For: time.Second, Both: true, Save: true})
+	require.NoError(t, err)
+	require.Len(t, r.Transports, 2)
+	assert.Equal(t, apitypes.ReportTransport{Transport: "udp", Works: true}, r.Transports[0])
+	assert.Equal(t, "tcp", r.Transports[1].Transport)
+	assert.False(t, r.Transports[1].Works)
+	assert.NotEmpty(t, r.Transports[1].Why)
+	assert.Equal(t, []byte{0, 0, 0, 1, 0x67}, r.Stream[:5], "it begins with a parameter set behind a start code")
+}
+
+// TestTiming has frames come evenly, unevenly, and from a clock that runs fast.
+func TestTiming(t *testing.T) {
+	track := media.VideoTrack(1, 90000, &media.VideoConfig{Codec: media.H264})
+	noon := time.Date(2026, 6, 1, 12, 0, 0, 0, time.UTC)
+	play := func(arrives func(i int) time.Duration) (k timing) {
+		for i := range 40 * 25 {
+			k.frame(&media.Sample{Track: track, DTS: int64(i) * 3600, Data: make([]byte, 100+i%25)}, noon.Add(arrives(i)))
+		}
+		return k
+	}
+	frame := 40 * time.Millisecond
+	even := play(func(i int) time.Duration { return time.Duration(i) * frame })
+	assert.Zero(t, even.jitter)
+	assert.Zero(t, even.drift())
+	assert.Equal(t, 124, even.largest)
+	assert.Equal(t, 25*100+24*25/2, even.seconds[0])
+	uneven := play(func(i int) time.Duration { return time.Duration(i)*frame + time.Duration(i%2)*80*time.Millisecond })
+	assert.InDelta(t, 0.08, uneven.jitter, 0.001)
+	fast := play(func(i int) time.Duration { return time.Duration(float64(i) * float64(frame) * (1 - 500e-6)) })
+	assert.InDelta(t, 500, fast.drift(), 20)
+}
+
+func TestVerdict(t *testing.T) {
+	good := apitypes.Report{Codec: "H264", Packets: 990, BitRate: 1e6, Peak: 1.5e6, KeyframeEvery: 2, LeastKeyframe: 2, MostKeyframe: 2}
+	for want, change := range map[string]func(*apitypes.Report){
+		"nothing is wrong with it":          func(r *apitypes.Report) { r.Codec = "H264" },
+		"H.265 is transcoded":               func(r *apitypes.Report) { r.Codec = "H265" },
+		"2.9 % of its packets are lost":     func(r *apitypes.Report) { r.Lost = 30 },
+		"come unevenly, by 80 ms":           func(r *apitypes.Report) { r.Jitter = 0.08 },
+		"keyframes are 10.0 s apart":        func(r *apitypes.Report) { r.KeyframeEvery = 10 },
+		"keyframes come after 2.0 to 4.0 s": func(r *apitypes.Report) { r.MostKeyframe = 4 },
+		"4.0 times the mean bit rate":       func(r *apitypes.Report) { r.Peak = 4e6 },
+		"off by -300 parts in a million":    func(r *apitypes.Report) { r.Drift = -300 },
+	} {
+		r := good
+		change(&r)
+		r.Browsers = browsers(&r)
+		assert.Contains(t, strings.ToLower(verdict(&r)), strings.ToLower(want))
 	}
 }
 

@@ -71,7 +71,7 @@ func (s *Session) Facts() source.Facts {
 		Transport: string(s.way), Server: s.server, Tracks: s.tracks, Codec: s.recv.Codec(),
 		B: s.recv.HasB(), Slices: s.recv.SlicesPerPicture(),
 		FromCamera: s.recv.FromReports(), WallOffset: s.recv.WallOffset(),
-		Stats: source.Stats{Packets: stats.Packets, Lost: stats.Lost, Late: stats.Late, Other: uint64(s.other.Load()), Dropped: stats.Dropped, Jumps: stats.Jumps},
+		Stats: source.Stats{Packets: stats.Packets, Lost: stats.Lost, Late: stats.Late, Other: uint64(s.other.Load()), Dropped: stats.Dropped, Jumps: stats.Jumps, Keyframes: stats.Keyframes, WithSets: stats.WithSets},
 	}
 	if s.audio != nil {
 		audio := s.audio.Stats()

@@ -226,6 +226,8 @@ type Stats struct {
 	Other     uint64 // RTP packets of payload types that were not announced
 	Dropped   uint64 // pictures not passed on: parts of them were missing, or they were cut short
 	Jumps     uint64 // times the camera's clock was set anew
+	Keyframes uint64 // of video over RTP
+	WithSets  uint64 // of those, that parameter sets came with
 	Unchanged uint64 // polled pictures that were the same as before
 	Reopened  uint64 // times an HTTP camera ended the connection and was asked again
 	AudioLost uint64 // RTP packets of audio that never came, and those that made no sense

@@ -4,7 +4,8 @@ import Paper from "@mui/material/Paper";
 import Typography from "@mui/material/Typography";
 
 import type { Report } from "../api/client";
-import { bits, rate, size } from "../look/numbers";
+import { bits, codecName, rate, size } from "../look/numbers";
+import { names } from "../plan/usePlan";
 
 function rows(r: Report): [string, string][] {
   const picture: [string, string][] = [
@@ -17,12 +18,18 @@ function rows(r: Report): [string, string][] {
   }
   return [
     ...picture,
-    ["Codec", `${r.codec} ${r.profile ?? ""} ${r.level ?? ""}`],
+    ["Codec", `${codecName(r.codec)} ${r.profile ?? ""} ${r.level ?? ""}`],
     ["Keyframes", r.keyframeSeconds ? `every ${r.keyframeSeconds.toFixed(2)} s` : "fewer than two seen"],
     ["B-frames", r.bFrames ? "yes" : "no"],
     ["Transport", r.transport.toUpperCase()],
     ["Loss", `${r.lost} of ${r.packets + r.lost} packets`],
+    ["Jitter", `${(1000 * r.jitterSeconds).toFixed(0)} ms`],
+    ["Fullest second", bits(r.peakBitRate)],
   ];
+}
+
+function playsAsIs(deliveries: string[]): string {
+  return deliveries.length > 0 ? `${deliveries.map((d) => names[d as keyof typeof names]).join(", ")} as it is` : "everything is transcoded";
 }
 
 /** What looking into a camera has found. */
@@ -52,6 +59,10 @@ export function ReportView({ report }: { report: Report }) {
           </Box>
         ))}
       </Box>
+      <Typography sx={{ mt: 1.5 }}>{report.verdict}</Typography>
+      <Typography variant="body2" color="textSecondary">
+        {(report.browsers ?? []).map((b) => `${b.engine}: ${playsAsIs(b.asIs ?? [])}`).join("; ")}.
+      </Typography>
       {(report.notes ?? []).map((n) => (
         <Alert key={n} severity="info" sx={{ mt: 1.5 }}>
           {n}

@@ -1491,11 +1491,15 @@ export interface components {
              * @default 4
              */
             seconds: number;
+            /** @description Keep the elementary stream, up to 16 MiB of it */
+            stream?: boolean;
             /**
              * @default auto
              * @enum {string}
              */
             transport: "auto" | "tcp" | "udp";
+            /** @description Try the other RTSP transport, too */
+            transports?: boolean;
             /** @description The camera's address: rtsp://, rtsps://, http:// or https:// */
             url: string;
             user?: string;
@@ -2331,6 +2335,8 @@ export interface components {
              * @description Bits a second, measured
              */
             bitRate: number;
+            /** @description What browsers play of it as it is */
+            browsers: components["schemas"]["ReportBrowser"][] | null;
             /**
              * Format: double
              * @description By how much the camera's clock differs
@@ -2338,10 +2344,20 @@ export interface components {
             clockOffsetSeconds: number;
             codec: string;
             /**
+             * Format: double
+             * @description By how much the camera's clock runs fast; left out when it was not read for long enough to tell
+             */
+            driftPartsPerMillion?: number;
+            /**
              * Format: int64
              * @description Frames left out because they were not whole
              */
             dropped: number;
+            /**
+             * Format: double
+             * @description From opening the camera to its first frame
+             */
+            firstFrameSeconds: number;
             /**
              * Format: double
              * @description fps, measured
@@ -2354,26 +2370,53 @@ export interface components {
             height: number;
             /**
              * Format: double
+             * @description By how much frames come unevenly (RFC 3550, 6.4.1, of frames)
+             */
+            jitterSeconds: number;
+            /**
+             * Format: double
              * @description Seconds between keyframes; 0 when fewer than two came
              */
             keyframeSeconds?: number;
             /**
              * Format: int64
+             * @description Bytes
+             */
+            largestFrame: number;
+            /**
+             * Format: int64
              * @description Packets that came out of order, and too late
              */
             late: number;
+            /**
+             * Format: double
+             * @description The shortest time between two keyframes
+             */
+            leastKeyframeSeconds?: number;
             level?: string;
             /**
              * Format: int64
              * @description Packets that never came
              */
             lost: number;
+            /**
+             * Format: double
+             * @description The longest
+             */
+            mostKeyframeSeconds?: number;
             notes: string[] | null;
             /** Format: int64 */
             packets: number;
+            /**
+             * Format: double
+             * @description Bits of the fullest second
+             */
+            peakBitRate: number;
             /** @description A frame as JPEG, where one could be decoded */
             picture?: string;
             profile?: string;
+            /** @description Whether parameter sets come again with each keyframe */
+            repeatsParameterSets: boolean;
             /** @description Of JPEG: how colours are sampled, such as 4:2:0 */
             sampling?: string;
             /**
@@ -2390,10 +2433,14 @@ export interface components {
              * @description The most slices of a frame
              */
             slices: number;
+            /** @description The elementary stream, where it was asked for: NAL units behind start codes, or JPEG after JPEG. It holds no credentials */
+            stream?: string;
             /** @description What the session description offers */
             tracks: components["schemas"]["ReportTrack"][] | null;
             /** @description How frames came: tcp or udp for RTSP, stream or poll for HTTP */
             transport: string;
+            /** @description What came of each transport, where both were to be tried */
+            transports?: components["schemas"]["ReportTransport"][] | null;
             /**
              * Format: int64
              * @description Packets of payload types that the description does not announce
@@ -2404,6 +2451,8 @@ export interface components {
              * @description Polled pictures that were the same as before
              */
             unchanged: number;
+            /** @description A sentence */
+            verdict: string;
             /**
              * Format: int64
              * @description Pixels
@@ -2435,6 +2484,13 @@ export interface components {
              */
             seconds: number;
         };
+        ReportBrowser: {
+            /** @description Deliveries that the camera's own video plays by */
+            asIs: string[] | null;
+            engine: string;
+            /** @description Those that it has to be transcoded for */
+            made: string[] | null;
+        };
         ReportTrack: {
             /** Format: int64 */
             channels?: number;
@@ -2445,6 +2501,13 @@ export interface components {
             used: boolean;
             /** @description Why it is not used */
             why?: string;
+        };
+        ReportTransport: {
+            /** @enum {string} */
+            transport: "tcp" | "udp";
+            /** @description Why not */
+            why?: string;
+            works: boolean;
         };
         Search: {
             /** @description In the order in which they answered */
@@ -6938,6 +7001,27 @@ export interface operations {
                      *       "seconds": 4,
                      *       "clockOffsetSeconds": 0,
                      *       "senderReports": true,
+                     *       "firstFrameSeconds": 0.3,
+                     *       "jitterSeconds": 0.004,
+                     *       "peakBitRate": 2400000,
+                     *       "largestFrame": 48000,
+                     *       "leastKeyframeSeconds": 2,
+                     *       "mostKeyframeSeconds": 2,
+                     *       "repeatsParameterSets": true,
+                     *       "browsers": [
+                     *         {
+                     *           "engine": "Chromium",
+                     *           "asIs": [
+                     *             "hls",
+                     *             "fragments",
+                     *             "webrtc"
+                     *           ],
+                     *           "made": [
+                     *             "motion-jpeg"
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "verdict": "It works: every browser plays its video as it is. Nothing is wrong with it.",
                      *       "notes": []
                      *     }
                      */
