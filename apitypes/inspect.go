@@ -27,6 +27,7 @@ type Report struct {
 	FrameRate     float64       `json:"frameRate" doc:"fps, measured"`
 	BitRate       float64       `json:"bitRate" doc:"Bits a second, measured"`
 	KeyframeEvery float64       `json:"keyframeSeconds,omitempty" doc:"Seconds between keyframes; 0 when fewer than two came"`
+	Interlaced    bool          `json:"interlaced,omitempty" doc:"Whether pictures may be coded in fields"`
 	BFrames       bool          `json:"bFrames" doc:"Whether frames are reordered"`
 	Slices        int           `json:"slices" doc:"The most slices of a frame"`
 	Packets       uint64        `json:"packets"`

@@ -143,13 +143,14 @@ func TestParseSlice(t *testing.T) {
 
 func TestRecoveryPoint(t *testing.T) {
 	// SEI, type 6, size 1: recovery_frame_cnt ue(0), flags, stop bit.
-	assert.True(t, h264.RecoveryPoint(unhex(t, "06 06 01 c4 80")))
+	recovers := func(text string) bool { n, ok := h264.RecoveryPoint(unhex(t, text)); return ok && n == 0 }
+	assert.True(t, recovers("06 06 01 c4 80"))
 	// Another message first: type 5 of 2 bytes.
-	assert.True(t, h264.RecoveryPoint(unhex(t, "06 05 02 aabb 06 01 c4 80")))
+	assert.True(t, recovers("06 05 02 aabb 06 01 c4 80"))
 	// recovery_frame_cnt 1 is a gradual refresh.
-	assert.False(t, h264.RecoveryPoint(unhex(t, "06 06 01 50 80")))
-	assert.False(t, h264.RecoveryPoint(unhex(t, "06 06 ff 01")))
-	assert.False(t, h264.RecoveryPoint(nil))
+	assert.False(t, recovers("06 06 01 50 80"))
+	assert.False(t, recovers("06 06 ff 01"))
+	assert.False(t, recovers(""))
 }
 
 func TestAnnexBToLengths(t *testing.T) {

@@ -55,19 +55,20 @@ func FrameNum(nal []byte, s *SPS) (num, modulus uint32, err error) {
 	return num, 1 << s.frameNumBits, r.Err
 }
 
-// RecoveryPoint says whether a supplemental enhancement information NAL unit
-// holds a recovery point with a count of zero (D.1.8): decoding can start at
-// this very picture, though it is no IDR.
-func RecoveryPoint(sei []byte) bool {
-	const payloadRecoveryPoint = 6
+// RecoveryPoint returns after how many frames the picture is right when decoding starts at
+// that with a supplemental enhancement information NAL unit (recovery_frame_cnt, D.1.8); ok
+// is false where it says nothing of that.
+func RecoveryPoint(sei []byte) (frames int, ok bool) {
+	const payloadRecoveryPoint, most = 6, 1 << 16
 	if TypeOf(sei) != NALSEI {
-		return false
+		return 0, false
 	}
 	for kind, payload := range nalu.SEI(nalu.Unescape(sei[1:])) {
 		if kind == payloadRecoveryPoint {
 			r := nalu.NewReader(payload, ErrMalformed)
-			return r.UE() == 0 && r.Err == nil
+			n := r.UEMax(most, "recovery_frame_cnt")
+			return int(n), r.Err == nil
 		}
 	}
-	return false
+	return 0, false
 }

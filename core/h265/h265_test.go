@@ -120,9 +120,13 @@ func TestNALTypes(t *testing.T) {
 	assert.False(t, h265.NALVPS.IsVCL())
 	assert.False(t, h265.TypeOf(nil).IsVCL())
 	assert.False(t, h265.Base([]byte{0x43, 1}), "layer 32")
-	assert.True(t, h265.RecoveryPoint([]byte{39 << 1, 1, 6, 1, 0xd0, 0x80}))
-	assert.False(t, h265.RecoveryPoint([]byte{39 << 1, 1, 6, 1, 0x40, 0x80}), "some frames later")
-	assert.False(t, h265.RecoveryPoint([]byte{39 << 1, 1, 6}))
+	for want, unit := range map[int][]byte{0: {39 << 1, 1, 6, 1, 0xd0, 0x80}, 1: {39 << 1, 1, 6, 1, 0x40, 0x80}} {
+		n, ok := h265.RecoveryPoint(unit)
+		assert.True(t, ok)
+		assert.Equal(t, want, n, "pictures later")
+	}
+	_, ok := h265.RecoveryPoint([]byte{39 << 1, 1, 6})
+	assert.False(t, ok)
 }
 
 func TestTheFilm(t *testing.T) {

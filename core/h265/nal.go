@@ -83,19 +83,20 @@ func Base(unit []byte) bool {
 // (first_slice_segment_in_pic_flag, 7.3.6.1).
 func FirstOfPicture(unit []byte) bool { return len(unit) > HeadSize && unit[HeadSize]&0x80 != 0 }
 
-// RecoveryPoint says whether a supplemental enhancement information NAL unit holds a
-// recovery point with a count of zero (D.2.8): decoding can start at this very picture,
-// though it is no IRAP picture.
-func RecoveryPoint(unit []byte) bool {
+// RecoveryPoint returns after how many pictures they are right when decoding starts at that
+// with a supplemental enhancement information NAL unit (recovery_poc_cnt, D.2.8); ok is
+// false where it says nothing of that.
+func RecoveryPoint(unit []byte) (pictures int, ok bool) {
 	const payloadRecoveryPoint = 6
 	if TypeOf(unit) != NALPrefixSEI {
-		return false
+		return 0, false
 	}
 	for kind, payload := range nalu.SEI(nalu.Unescape(unit[HeadSize:])) {
 		if kind == payloadRecoveryPoint {
 			r := nalu.NewReader(payload, ErrMalformed)
-			return r.SE() == 0 && r.Err == nil
+			n := r.SE()
+			return int(n), r.Err == nil && n >= 0
 		}
 	}
-	return false
+	return 0, false
 }

@@ -103,6 +103,7 @@ type about struct {
 	picture bool // it holds a part of the picture
 	opens   bool // the first part
 	key     bool // decoding can start at the picture
+	refresh bool // it can, and the picture is right some frames later
 	b       bool
 	skip    bool // the picture cannot be decoded after joining at the last keyframe
 }
@@ -128,6 +129,22 @@ type units struct {
 	closed    bool // the marker of the picture with closedAt was seen
 	closedAt  uint32
 	noMarker  bool // the sender's marker bits are not to be trusted
+	refreshes int  // pictures with a gradual refresh since the last keyframe
+}
+
+// gradual is how many gradual refreshes without a keyframe between them show that there are
+// no keyframes: then each of them counts as one.
+const gradual = 2
+
+// countRefresh takes note of whether a picture that is whole begins a gradual refresh.
+func (u *units) countRefresh() {
+	switch {
+	case u.seen.key:
+		u.refreshes = 0
+	case u.seen.refresh:
+		u.refreshes++
+		u.seen.key = u.refreshes >= gradual
+	}
 }
 
 func newUnits(s syntax, params Params, sink Sink) *units {
@@ -219,6 +236,9 @@ func (u *units) finish() {
 	}
 	u.closed, u.closedAt = true, u.time
 	config := u.config()
+	if u.bad == DropUnknown {
+		u.countRefresh()
+	}
 	if u.seen.key && u.bad == DropUnknown && config != nil {
 		u.joined = !u.decodable
 		u.decodable = true
@@ -328,6 +348,7 @@ func (u *units) note(unit []byte) (keep bool, err error) {
 	u.seen.key = u.seen.key || a.key
 	u.seen.b = u.seen.b || a.b
 	u.seen.skip = u.seen.skip || a.skip
+	u.seen.refresh = u.seen.refresh || a.refresh
 	return a.keep, nil
 }
 

@@ -87,3 +87,34 @@ func TestLatePacketsAreCounted(t *testing.T) {
 	s.frame(false, 7200, true)
 	assert.EqualValues(t, 1, s.r.Stats().Late)
 }
+
+// TestGradualRefresh has a camera send no keyframes at all, but recovery points every 25
+// frames, whose pictures are right ten frames later: after the second it is known, and
+// decoding starts.
+func TestGradualRefresh(t *testing.T) {
+	d, c := depacketizer()
+	const period = 25
+	point := []byte{0x06, 0x06, 0x01, 0x16, 0x80} // recovery_frame_cnt 10
+	seq := uint16(0)
+	push := func(i int, marker bool, payload []byte) {
+		d.Push(packet(seq, uint32(i)*3600, marker, payload...), 0, noon)
+		seq++
+	}
+	d.Push(sets(seq, 0), 0, noon)
+	seq++
+	for i := range 4 * period {
+		if i%period == 0 {
+			push(i, false, point)
+		}
+		push(i, true, pictures.P(50, byte(i)))
+	}
+	require.Len(t, c.pictures, 3*period, "from the second on")
+	for i, p := range c.pictures {
+		assert.Equal(t, i%period == 0, p.Key, "picture %d", i)
+	}
+	push(100, true, pictures.IDR(60, 1))
+	push(101, false, point)
+	push(101, true, pictures.P(50, 1))
+	last := c.pictures[len(c.pictures)-1]
+	assert.False(t, last.Key, "a camera with keyframes is started at those")
+}

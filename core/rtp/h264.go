@@ -83,7 +83,8 @@ func (x *h264Syntax) look(unit []byte) (a about, err error) {
 	case kind == h264.NALFiller || kind == h264.NALEndOfSeq || kind == h264.NALEndStream:
 		return about{}, nil
 	case kind == h264.NALSEI:
-		return about{keep: true, leads: true, key: h264.RecoveryPoint(unit)}, nil
+		frames, ok := h264.RecoveryPoint(unit)
+		return about{keep: true, leads: true, key: ok && frames == 0, refresh: ok && frames > 0}, nil
 	case kind.IsVCL():
 		slice, err := h264.ParseSlice(unit)
 		if err != nil && (kind == h264.NALSlice || kind == h264.NALIDR) {

@@ -134,7 +134,8 @@ func (x *h265Syntax) look(unit []byte) (a about, err error) {
 	case kind == h265.NALFiller || kind == h265.NALEndOfSeq || kind == h265.NALEndStream:
 		return about{}, nil
 	case kind == h265.NALPrefixSEI:
-		return about{keep: true, leads: true, key: h265.RecoveryPoint(unit)}, nil
+		pictures, ok := h265.RecoveryPoint(unit)
+		return about{keep: true, leads: true, key: ok && pictures == 0, refresh: ok && pictures > 0}, nil
 	case kind.IsVCL():
 		if len(unit) <= h265.HeadSize {
 			return about{}, fmt.Errorf("rtp: slice of %d bytes", len(unit))

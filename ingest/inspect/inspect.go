@@ -180,7 +180,7 @@ func (l *look) report() *apitypes.Report {
 	defer l.mu.Unlock()
 	r := &apitypes.Report{
 		Transport: f.Transport, Server: f.Server, Codec: string(f.Codec), Profile: f.Profile, Level: f.Level, Sampling: f.Sampling,
-		Width: f.Width, Height: f.Height, BFrames: f.B, Slices: f.Slices, Packets: f.Stats.Packets, Lost: f.Stats.Lost, Late: f.Stats.Late, Other: f.Stats.Other,
+		Width: f.Width, Height: f.Height, BFrames: f.B, Interlaced: f.Interlaced, Slices: f.Slices, Packets: f.Stats.Packets, Lost: f.Stats.Lost, Late: f.Stats.Late, Other: f.Stats.Other,
 		Dropped: f.Stats.Dropped, Unchanged: f.Stats.Unchanged, Reports: f.FromCamera, ClockOffset: f.WallOffset.Seconds(),
 	}
 	for _, t := range f.Tracks {
@@ -217,6 +217,9 @@ func notes(r *apitypes.Report) []string {
 	}
 	if r.Codec == string(media.H265) {
 		add("%s.", plan.VideoFor(plan.HLS, media.H265, r.BFrames, nil, plan.Transcoder{Present: true}).Why)
+	}
+	if r.Interlaced {
+		add("The pictures are interlaced: moving edges look like combs in browsers, and nothing can be transcoded of them here. Set the camera to progressive.")
 	}
 	if r.BFrames {
 		add("The pictures are reordered (B-frames). HLS plays them; WebRTC in browsers does not.")

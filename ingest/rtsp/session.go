@@ -16,6 +16,7 @@ import (
 
 	"webostrum/core/fault"
 	"webostrum/core/media"
+	"webostrum/core/plan"
 	"webostrum/core/rtp"
 	"webostrum/core/rtspmsg"
 	"webostrum/core/sdp"
@@ -81,7 +82,7 @@ func (s *Session) setUp(ctx context.Context, u *url.URL, described *rtspmsg.Mess
 		ClockRate: picture.format.ClockRate, Wait: s.reorderWait(), FirstEpoch: s.cfg.FirstEpoch, Publish: s.cfg.Publish,
 	})
 	if err != nil {
-		return fault.New(fault.CodecNotHandled, err, "it sends %s", picture.format.Encoding)
+		return fault.New(fault.CodecNotHandled, err, "it sends %s", plan.Name(media.Codec(picture.format.Encoding)))
 	}
 	picture.packet, picture.report = s.picturePacket, s.recv.Report
 	if err := s.transport(ctx, picture.stream, sdp.Resolve(s.aggregate, picture.control)); err != nil {
@@ -177,7 +178,7 @@ func (s *Session) choose(desc *sdp.Session) (picture, audio *medium, err error) 
 	case picture != nil:
 		return picture, audio, nil
 	case other != "":
-		return nil, nil, fault.New(fault.CodecNotHandled, nil, "it sends %s", other)
+		return nil, nil, fault.New(fault.CodecNotHandled, nil, "it sends %s", plan.Name(media.Codec(other)))
 	}
 	return nil, nil, fault.New(fault.NoVideo, nil, "")
 }

@@ -78,7 +78,7 @@ func (s *Session) Facts() source.Facts {
 		f.Audio, f.Stats.AudioLost = s.audio.Track(), audio.Lost+audio.Dropped
 	}
 	if c := s.recv.Config(); c != nil {
-		f.Profile, f.Level, f.Width, f.Height = c.Profile, c.Level, c.Width, c.Height
+		f.Profile, f.Level, f.Width, f.Height, f.Interlaced = c.Profile, c.Level, c.Width, c.Height, c.Interlaced
 	}
 	return f
 }

@@ -201,6 +201,7 @@ type Facts struct {
 	Width      int
 	Height     int
 	B          bool
+	Interlaced bool          // fields may occur
 	Slices     int           // the most NAL units of one picture
 	FromCamera bool          // capture times come from the camera's clock
 	WallOffset time.Duration // by how much the camera's clock differs

@@ -2368,6 +2368,8 @@ export interface components {
              * @description Pixels
              */
             height: number;
+            /** @description Whether pictures may be coded in fields */
+            interlaced?: boolean;
             /**
              * Format: double
              * @description By how much frames come unevenly (RFC 3550, 6.4.1, of frames)
