@@ -8,6 +8,7 @@ import (
 	"syscall"
 	"time"
 
+	"webostrum/codecs/de265"
 	"webostrum/codecs/openh264"
 	"webostrum/codecs/picture"
 	"webostrum/codecs/turbojpeg"
@@ -17,6 +18,7 @@ import (
 	"webostrum/core/nalu"
 	"webostrum/core/rendition"
 	"webostrum/core/workerproto"
+	"webostrum/sim/reel"
 	"webostrum/sim/scene"
 	"webostrum/testkit"
 	"webostrum/transcode"
@@ -49,6 +51,9 @@ func (f *film) picture(n int) []byte { return f.pictures[n%len(f.pictures)] }
 
 // shoot films the demo's scene as a camera would.
 func shoot(codec media.Codec) (*film, error) {
+	if codec == media.H265 {
+		return project(), nil
+	}
 	f := &film{in: workerproto.Input{Codec: codec, Width: filmWidth, Height: filmHeight}}
 	order, _ := rendition.Rendition{Codec: codec, BitRate: 2_000_000, KeySeconds: 2, FrameRate: filmRate}.Resolve(filmWidth, filmHeight)
 	order.FrameRate = filmRate
@@ -79,6 +84,16 @@ func shoot(codec media.Codec) (*film, error) {
 	return f, nil
 }
 
+// project takes the film of the simulated camera, since nothing here encodes H.265.
+func project() *film {
+	frames, config := reel.Load()
+	f := &film{in: workerproto.InputOf(media.VideoTrack(1, filmClock, config))}
+	for _, x := range frames {
+		f.pictures, f.keys = append(f.pictures, x.Data), append(f.keys, x.Key)
+	}
+	return f
+}
+
 func encoderFor(o rendition.Encoding) (picture.Encoder, error) {
 	if o.Codec == media.JPEG {
 		return turbojpeg.NewEncoder(o.Quality)
@@ -89,6 +104,9 @@ func encoderFor(o rendition.Encoding) (picture.Encoder, error) {
 func decoderFor(in workerproto.Input) (picture.Decoder, error) {
 	if in.Codec == media.JPEG {
 		return turbojpeg.NewDecoder()
+	}
+	if in.Codec == media.H265 {
+		return de265.NewDecoder(in.Sets)
 	}
 	return openh264.NewDecoder(in.Sets)
 }
@@ -201,12 +219,13 @@ func transcoding() ([]result, error) {
 	}{
 		{"720p25 H.264 to 640x360 H.264", media.H264, 640, 360},
 		{"720p25 Motion JPEG to 720p25 H.264", media.JPEG, filmWidth, filmHeight},
+		{"H.265 of 640x360 to H.264 of 640x360", media.H265, reel.Width, reel.Height},
 	} {
 		f, err := shoot(c.from)
 		if err != nil {
 			return nil, err
 		}
-		e, _ := rendition.Rendition{Codec: media.H264, Size: rendition.Size{Width: c.width, Height: c.height}, FrameRate: filmRate, KeySeconds: 2}.Resolve(filmWidth, filmHeight)
+		e, _ := rendition.Rendition{Codec: media.H264, Size: rendition.Size{Width: c.width, Height: c.height}, FrameRate: filmRate, KeySeconds: 2}.Resolve(f.in.Width, f.in.Height)
 		e.FrameRate = 0
 		o := workerproto.Output{Number: 1, Encoding: e}
 		var ours, bare []float64

@@ -6,7 +6,6 @@ import (
 	"math"
 	"slices"
 	"strings"
-	"sync"
 
 	"webostrum/core/fault"
 	"webostrum/core/onvif"
@@ -19,22 +18,26 @@ type Device struct {
 	cfg     Config
 	profile string
 
-	mu     sync.Mutex
-	camera *camera  // guarded by mu; nil as long as it was not met
-	found  *Profile // guarded by mu
+	turn   chan struct{} // holds one while nobody is at it
+	camera *camera       // nil as long as it was not met; with the turn
+	found  *Profile      // with the turn
 }
 
 // Open makes a Device of a profile's token. Nothing is asked yet. Close it.
-func Open(cfg Config, profile string) *Device { return &Device{cfg: cfg, profile: profile} }
-
-// Close lets its connections go.
-func (d *Device) Close() {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	d.partLocked()
+func Open(cfg Config, profile string) *Device {
+	d := &Device{cfg: cfg, profile: profile, turn: make(chan struct{}, 1)}
+	d.turn <- struct{}{}
+	return d
 }
 
-func (d *Device) partLocked() {
+// Close lets its connections go, after what is going on.
+func (d *Device) Close() {
+	<-d.turn
+	d.part()
+	d.turn <- struct{}{}
+}
+
+func (d *Device) part() {
 	if d.camera != nil {
 		d.camera.http.Close()
 		d.camera, d.found = nil, nil
@@ -43,19 +46,23 @@ func (d *Device) partLocked() {
 
 // with does something with the camera; what it was told before is forgotten when that fails.
 func (d *Device) with(ctx context.Context, act func(*camera, *Profile) error) error {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	err := d.meetLocked(ctx)
+	select {
+	case <-d.turn:
+		defer func() { d.turn <- struct{}{} }()
+	case <-ctx.Done():
+		return context.Cause(ctx)
+	}
+	err := d.meet(ctx)
 	if err == nil {
 		err = act(d.camera, d.found)
 	}
 	if err != nil {
-		d.partLocked()
+		d.part()
 	}
 	return told(err)
 }
 
-func (d *Device) meetLocked(ctx context.Context) error {
+func (d *Device) meet(ctx context.Context) error {
 	if d.camera != nil {
 		return nil
 	}
@@ -66,11 +73,11 @@ func (d *Device) meetLocked(ctx context.Context) error {
 	if err := d.camera.findServices(ctx); err != nil {
 		return err
 	}
-	return d.readLocked(ctx)
+	return d.read(ctx)
 }
 
-// readLocked reads the profile anew.
-func (d *Device) readLocked(ctx context.Context) error {
+// read reads the profile anew.
+func (d *Device) read(ctx context.Context) error {
 	profiles, err := d.camera.profiles(ctx)
 	if err != nil {
 		return err
@@ -86,7 +93,7 @@ func (d *Device) readLocked(ctx context.Context) error {
 // StreamAddress asks anew where the profile's stream is; rtsp://, without credentials.
 func (d *Device) StreamAddress(ctx context.Context) (address string, err error) {
 	err = d.with(ctx, func(*camera, *Profile) error {
-		err := d.readLocked(ctx)
+		err := d.read(ctx)
 		if err == nil {
 			address = d.found.Stream
 		}
@@ -116,7 +123,7 @@ type Controls struct {
 // Controls reads them.
 func (d *Device) Controls(ctx context.Context) (out Controls, err error) {
 	err = d.with(ctx, func(c *camera, _ *Profile) error {
-		if err := d.readLocked(ctx); err != nil {
+		if err := d.read(ctx); err != nil {
 			return err
 		}
 		out, err = c.controls(ctx, d.found)
@@ -186,7 +193,7 @@ type VideoChange struct {
 // set to is refused with what it can.
 func (d *Device) SetVideo(ctx context.Context, change VideoChange) (out Controls, err error) {
 	err = d.with(ctx, func(c *camera, _ *Profile) error {
-		if err := d.readLocked(ctx); err != nil {
+		if err := d.read(ctx); err != nil {
 			return err
 		}
 		now, err := c.controls(ctx, d.found)
@@ -200,7 +207,7 @@ func (d *Device) SetVideo(ctx context.Context, change VideoChange) (out Controls
 		if _, err := c.ask(ctx, c.services[d.found.Service], onvif.SetEncoder(d.found.Service, e), true); err != nil {
 			return err
 		}
-		if err := d.readLocked(ctx); err != nil {
+		if err := d.read(ctx); err != nil {
 			return err
 		}
 		out, err = c.controls(ctx, d.found)

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"net/url"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -91,7 +92,8 @@ func (f *Feed) findAgain(why *fault.Error) {
 		if err != nil || address == "" || address == before.URL {
 			return
 		}
-		_, _ = f.station.By("", "").Edit(before.Name, "the camera says by ONVIF that its stream is at "+address, func(r *store.Feed) error {
+		shown, _, _ := strings.Cut(address, "?") // values of the query may be secret
+		_, _ = f.station.By("", "").Edit(before.Name, "the camera says by ONVIF that its stream is at "+shown, func(r *store.Feed) error {
 			if r.URL != before.URL {
 				return errChanged
 			}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/url"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"webostrum/apitypes"
@@ -32,13 +33,13 @@ func (l *look) bothWays(ctx context.Context, cfg Config, used string) []apitypes
 	other := map[string]source.Transport{string(source.TCP): source.UDP, string(source.UDP): source.TCP}[used]
 	ctx, cancel := context.WithTimeout(ctx, otherTime)
 	defer cancel()
-	came := false
+	var came atomic.Bool
 	_, err := ingest.Play(ctx, source.Config{
 		URL: cfg.URL, User: cfg.User, Password: cfg.Password, Transport: other, Fingerprint: cfg.Fingerprint,
-		Publish: func(*media.Sample) { came = true; cancel() }, Started: func(source.Session) {},
+		Publish: func(*media.Sample) { came.Store(true); cancel() }, Started: func(source.Session) {},
 	})
-	second := apitypes.ReportTransport{Transport: string(other), Works: came}
-	if !came {
+	second := apitypes.ReportTransport{Transport: string(other), Works: came.Load()}
+	if !second.Works {
 		second.Why = fault.As(err).Kind.Sentence
 		if ctx.Err() != nil {
 			second.Why = fmt.Sprintf("No frame came in %v.", otherTime)
