@@ -41,7 +41,7 @@ var layers = map[string][]string{
 	"onvif":             {"core/", "ingest/camhttp"},
 	"browser":           {"wait"},
 	"sim":               {"core/", "deliver/", "transcode", "sim/", "wait"},
-	"service":           {"api", "transcode", "core/fault", "deliver/socket", "deliver/viewers", "deliver/whep", "station", "store", "web"},
+	"service":           {"api", "discover", "transcode", "core/fault", "deliver/socket", "deliver/viewers", "deliver/whep", "station", "store", "web"},
 	"wait":              {},
 	"web":               {},
 }

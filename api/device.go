@@ -25,6 +25,7 @@ func (a *API) deviceOperations(h huma.API) {
 	huma.Register(h, operation("PATCH", "/feeds/{name}/camera/video", "set-camera-video", "Change how a feed's camera codes", needsEngineer, ok), a.setCameraVideo)
 	huma.Register(h, operation("PATCH", "/feeds/{name}/camera/picture", "set-camera-picture", "Change how a feed's camera sets its picture", needsEngineer, ok), a.setCameraPicture)
 	huma.Register(h, operation("POST", "/feeds/{name}/camera/move", "move-camera", "Move a feed's camera", needsEngineer, none), a.moveCamera)
+	huma.Register(h, operation("POST", "/feeds/{name}/camera/follow", "follow-camera", "Search for a feed's camera, and set the feed to where it is", needsEngineer, ok), a.followCamera)
 	huma.Register(h, operation("POST", "/feeds/{name}/camera/keyframe", "camera-keyframe", "Ask a feed's camera for a keyframe", needsEngineer, none), a.cameraKeyframe)
 }
 
@@ -137,6 +138,15 @@ func (a *API) moveCamera(ctx context.Context, in *struct {
 
 func (a *API) cameraKeyframe(ctx context.Context, in *feedPath) (*struct{}, error) {
 	return nil, a.withDevice(ctx, in.Name, func(ctx context.Context, d *onvif.Device) error { return d.Keyframe(ctx) })
+}
+
+// followCamera answers once the camera was found or not.
+func (a *API) followCamera(ctx context.Context, in *feedPath) (*feedOutput, error) {
+	if err := a.by(ctx).Follow(ctx, in.Name); err != nil {
+		return nil, answerFor(err)
+	}
+	f, err := a.station.Get(in.Name)
+	return a.output(ctx, f, err)
 }
 
 func controlsView(c onvif.Controls) apitypes.CameraControls {

@@ -151,6 +151,7 @@ func explanations() map[string]explanation {
 		"set-camera-video":      {text: "Members left out stay as they are. What the camera cannot be set to is refused with what it can, before anything is written; the answer is what it says afterwards.", request: apitypes.VideoChange{KeyframeEvery: &oneSecond}, answer: exampleControls()},
 		"set-camera-picture":    {text: "Members left out stay as they are.", request: apitypes.PictureChange{Brightness: &sixty}, answer: exampleControls()},
 		"move-camera":           {text: "To a preset by its name or token, or by shares of the camera's range: 0.1 is a tenth of it.", request: apitypes.CameraMove{Preset: "Gate"}},
+		"follow-camera":         {text: "By what its ONVIF device calls itself, on the networks that the service searches; takes some seconds. User and password stay, and go to where it is found.", answer: exampleFeed()},
 		"camera-keyframe":       {text: "The camera sends one as soon as it can. The service asks by itself when pictures are missing."},
 		"edit-rendition":        {text: "Members left out stay as they are. Who watches goes on, with the new settings from the next keyframe.", request: apitypes.RenditionChange{Size: &small}, answer: exampleRendition()},
 		"remove-rendition":      {text: "Who watches it is sent the camera's own video by HLS, and ends by Motion JPEG."},

@@ -116,6 +116,7 @@ var routes = map[string]row{
 	"PATCH /api/v1/feeds/gate/camera/picture":   {engineers, 422},
 	"POST /api/v1/feeds/gate/camera/move":       {engineers, 422},
 	"POST /api/v1/feeds/gate/camera/keyframe":   {engineers, 409},
+	"POST /api/v1/feeds/gate/camera/follow":     {engineers, 409},
 	"POST /api/v1/plan":                         {engineers, 422},
 	"POST /api/v1/feeds/gate/ladder":            {engineers, 422},
 	"GET /api/v1/events":                        {readers, 200},

@@ -147,10 +147,11 @@ func (a *API) searchView(s *search) apitypes.Search {
 	defer s.mu.Unlock()
 	v := apitypes.Search{ID: s.id, Running: s.running, Found: []apitypes.FoundCamera{}, Notes: append([]string{}, s.notes...)}
 	hosts := a.cameraHosts()
+	known := a.deviceFeeds()
 	for _, f := range s.found {
 		v.Found = append(v.Found, apitypes.FoundCamera{
 			Host: f.Host, ID: f.ID, Name: f.Name, Hardware: f.Hardware, Location: f.Location, Device: f.Device, Streams: f.Streams,
-			Pages: f.Pages, Ways: f.Ways, Odd: f.Odd, Feeds: hosts[f.Host],
+			Pages: f.Pages, Ways: f.Ways, Odd: f.Odd, Feeds: hosts[f.Host], Moved: elsewhere(known[f.ID], hosts[f.Host]),
 		})
 	}
 	return v
@@ -166,6 +167,22 @@ func (a *API) cameraHosts() map[string][]string {
 		}
 	}
 	return hosts
+}
+
+// deviceFeeds are the feeds by what their devices call themselves.
+func (a *API) deviceFeeds() map[string][]string {
+	feeds := map[string][]string{}
+	for _, f := range a.station.List() {
+		if r := f.Status().Record; r.DeviceID != "" {
+			feeds[r.DeviceID] = append(feeds[r.DeviceID], r.Name)
+		}
+	}
+	return feeds
+}
+
+// elsewhere are those of some feeds that are not at a host.
+func elsewhere(feeds, here []string) []string {
+	return slices.DeleteFunc(slices.Clone(feeds), func(name string) bool { return slices.Contains(here, name) })
 }
 
 // offeredStreams asks a camera for its streams by ONVIF.
@@ -187,7 +204,7 @@ func (a *API) offeredStreams(ctx context.Context, in *struct{ Body apitypes.Devi
 		return nil, answerFor(err)
 	}
 	out := a.offered(r)
-	out.Device = u.String()
+	out.Device, out.ID = u.String(), r.ID
 	return &struct{ Body apitypes.OfferedStreams }{out}, nil
 }
 

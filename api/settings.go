@@ -34,7 +34,7 @@ func settingsOf(r store.Feed) apitypes.FeedSettings {
 		Title:    r.Title,
 		Audience: apitypes.AudienceSettings{Who: cmp.Or(r.Audience, string(access.SignedIn)), Accounts: append([]string{}, r.Named...)}, Sites: words(r.Sites), Reports: r.Reports,
 		Camera: apitypes.CameraSettings{
-			URL: hideQuery(r.URL), Transport: r.Transport, Fetch: r.Fetch, Fingerprint: r.Fingerprint, Device: r.Device, DeviceProfile: r.DeviceProfile, PollSeconds: seconds(r.PollMillis),
+			URL: hideQuery(r.URL), Transport: r.Transport, Fetch: r.Fetch, Fingerprint: r.Fingerprint, Device: r.Device, DeviceProfile: r.DeviceProfile, DeviceID: r.DeviceID, Follow: r.Follow, PollSeconds: seconds(r.PollMillis),
 			AnswerSeconds: seconds(r.AnswerMillis), FirstFrameSeconds: seconds(r.FirstMillis), StallSeconds: seconds(r.StallMillis),
 		},
 		Delivery: apitypes.DeliverySettings{
@@ -174,7 +174,7 @@ func applyCamera(c apitypes.CameraSettings, r *store.Feed, credentials bool) err
 // is on the camera's host; one that is left behind when the camera moves is forgotten.
 func applyDevice(c apitypes.CameraSettings, r *store.Feed, camera *url.URL) error {
 	before := r.Device
-	r.Device, r.DeviceProfile = "", ""
+	r.Device, r.DeviceProfile, r.DeviceID, r.Follow = "", "", "", false
 	if c.Device == "" {
 		return nil
 	}
@@ -189,7 +189,10 @@ func applyDevice(c apitypes.CameraSettings, r *store.Feed, camera *url.URL) erro
 	case c.DeviceProfile == "":
 		return refused("camera.deviceProfile", "which profile of the device does the feed show? POST /api/v1/offered-streams lists them")
 	}
-	r.Device, r.DeviceProfile = u.String(), c.DeviceProfile
+	if c.Follow && c.DeviceID == "" {
+		return refused("camera.follow", "a device that does not say what it is called cannot be followed: set camera.deviceId")
+	}
+	r.Device, r.DeviceProfile, r.DeviceID, r.Follow = u.String(), c.DeviceProfile, c.DeviceID, c.Follow
 	return nil
 }
 

@@ -28,6 +28,7 @@ type FoundCamera struct {
 	Ways     []string `json:"ways" doc:"What answered: WS-Discovery, mDNS, ONVIF, RTSP"`
 	Odd      string   `json:"odd,omitempty" doc:"What is wrong with what it says"`
 	Feeds    []string `json:"feeds,omitempty" doc:"Feeds whose camera is on that host"`
+	Moved    []string `json:"moved,omitempty" doc:"Feeds whose camera this is, at another address than before"`
 }
 
 // DeviceSignIn says which camera is asked for its streams.
@@ -41,6 +42,7 @@ type DeviceSignIn struct {
 // OfferedStreams are what a camera offers by ONVIF.
 type OfferedStreams struct {
 	Device      string          `json:"device" doc:"For a feed's camera"`
+	ID          string          `json:"id,omitempty" doc:"What the device calls itself, for a feed's camera"`
 	Maker       string          `json:"maker,omitempty"`
 	Model       string          `json:"model,omitempty"`
 	Firmware    string          `json:"firmware,omitempty"`

@@ -32,6 +32,8 @@ type CameraSettings struct {
 	Fingerprint string `json:"fingerprint" required:"false" default:"" pattern:"^([0-9A-Fa-f]{2}:?){31}[0-9A-Fa-f]{2}$|^$" patternDescription:"a SHA-256 fingerprint of 64 hexadecimal digits" doc:"SHA-256 of the certificate to trust, for rtsps and https"`
 
 	Device        string `json:"device" required:"false" default:"" maxLength:"2048" doc:"Address of the camera's ONVIF device, on the same host; empty for none. It is asked for the stream's address when that fails, for keyframes when pictures are missing, and sets and moves the camera" example:"http://192.0.2.7/onvif/device_service"`
+	DeviceID      string `json:"deviceId" required:"false" default:"" maxLength:"200" doc:"What the device calls itself, which stays when its address changes" example:"urn:uuid:6f1c4e2a-8a64-4b0e-9d55-1f0a4c7e2b11"`
+	Follow        bool   `json:"follow" required:"false" doc:"Whether the feed goes by itself to where a search finds the device, when the camera is not reached; its user and password go there, and whoever is on the network can call himself so"`
 	DeviceProfile string `json:"deviceProfile" required:"false" default:"" maxLength:"200" doc:"Token of the profile that the feed shows" example:"main"`
 
 	PollSeconds       float64 `json:"pollSeconds,omitempty" minimum:"0.1" maximum:"3600" default:"2" doc:"From one polled picture to the next"`

@@ -45,6 +45,12 @@ func (c *Client) MoveCamera(ctx context.Context, feed string, in apitypes.Camera
 	return c.call(ctx, "POST", cameraPath(feed, "/move"), in, nil)
 }
 
+// FollowCamera searches for a feed's camera, and sets the feed to where it is.
+func (c *Client) FollowCamera(ctx context.Context, feed string) (*apitypes.Feed, error) {
+	f := &apitypes.Feed{}
+	return f, c.call(ctx, "POST", cameraPath(feed, "/follow"), nil, f)
+}
+
 // CameraKeyframe asks a feed's camera for a keyframe.
 func (c *Client) CameraKeyframe(ctx context.Context, feed string) error {
 	return c.call(ctx, "POST", cameraPath(feed, "/keyframe"), nil, nil)

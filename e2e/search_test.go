@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"webostrum/client"
 	"webostrum/sim/device"
 )
 
@@ -129,4 +130,43 @@ func TestTheCameraBehindAFeed(t *testing.T) {
 	assert.Equal(t, 1, d.State().Keyframes)
 	w.tell("lose", "0.1")
 	require.Eventually(t, func() bool { return d.State().Keyframes > 1 }, patience, 20*time.Millisecond, "pictures are missing")
+}
+
+// TestAFeedFollowsItsCamera to where it is found: when somebody says so, and by itself where
+// it may.
+func TestAFeedFollowsItsCamera(t *testing.T) {
+	t.Parallel()
+	w := newWorld(t)
+	w.film("--size", "640x360", "--keyframes", "1s")
+	d := w.withDevice("yard-follows")
+	old := strings.Replace(w.cameraURL(), "127.0.0.1", "127.0.0.9", 1)
+	f := newFeed(feed, old, everybody)
+	f.Camera.User, f.Camera.Password = user, password
+	f.Camera.Device, f.Camera.DeviceProfile, f.Camera.DeviceID = strings.Replace(d.URL(), "127.0.0.1", "127.0.0.9", 1), "1", "urn:uuid:yard-follows"
+	_, err := w.client().AddFeed(context.Background(), f)
+	require.NoError(t, err)
+	w.reason("nothing listens on that port")
+
+	out, code := w.cli("discover", "--seconds", "2")
+	require.Zero(t, code, out)
+	assert.Contains(t, out, feed+" (moved)")
+	page := openPage(t)
+	signIn(t, w, page)
+	require.NoError(t, page.Open(w.url("/search")))
+	require.NoError(t, page.Press("Search now"))
+	require.NoError(t, page.Until(`document.querySelector("[data-moved]")`, patience))
+	require.NoError(t, page.Press("Set "+feed+" to it"))
+	w.event("the camera was found at 127.0.0.1")
+	w.state("live")
+
+	_, err = w.client().EditFeed(context.Background(), feed, client.Patch{"camera": client.Patch{"url": old, "user": user, "password": password,
+		"device": strings.Replace(d.URL(), "127.0.0.1", "127.0.0.9", 1), "deviceProfile": "1", "deviceId": "urn:uuid:yard-follows", "follow": true}})
+	require.NoError(t, err)
+	w.state("live")
+	out, code = w.cli("feed", "show", feed)
+	require.Zero(t, code, out)
+	assert.Contains(t, out, w.cameraURL(), "by itself")
+	out, code = w.cli("camera", "follow", feed)
+	require.Zero(t, code, out)
+	assert.Contains(t, out, w.cameraURL(), "it is where it was")
 }

@@ -42,6 +42,7 @@ type Config struct {
 // Report is what a camera said.
 type Report struct {
 	onvif.Information
+	ID       string        // what it calls itself in WS-Discovery; empty where it does not say
 	Offset   time.Duration // by how much its clock is ahead of ours
 	Profiles []Profile
 	Notes    []string // what was odd, as sentences
@@ -102,6 +103,12 @@ func (c *camera) look(ctx context.Context) (*Report, error) {
 		return nil, err
 	}
 	r := &Report{Information: onvif.ReadInformation(n), Offset: c.offset}
+	switch n, err = c.ask(ctx, c.cfg.URL, onvif.GetEndpoint(), true); {
+	case err == nil:
+		r.ID = onvif.ReadEndpoint(n)
+	case !unknown(err):
+		return nil, err
+	}
 	if err := c.findServices(ctx); err != nil {
 		return nil, err
 	}

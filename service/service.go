@@ -15,12 +15,14 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"time"
 
 	"webostrum/api"
 	"webostrum/deliver/socket"
 	"webostrum/deliver/viewers"
 	"webostrum/deliver/whep"
+	"webostrum/discover"
 	"webostrum/station"
 	"webostrum/store"
 	"webostrum/transcode"
@@ -88,7 +90,7 @@ func Run(ctx context.Context, cfg Config, started func(Started)) error {
 	if err != nil {
 		return errors.Join(err, listener.Close())
 	}
-	feeds, err := station.Open(station.Config{Store: records, Log: cfg.Log, Codecs: codecs, AAC: transcode.DecodesAAC(codecs)})
+	feeds, err := station.Open(station.Config{Store: records, Log: cfg.Log, Codecs: codecs, AAC: transcode.DecodesAAC(codecs), Find: finder(cfg.SearchOn)})
 	if err != nil {
 		return errors.Join(err, listener.Close())
 	}
@@ -250,4 +252,24 @@ func ReadLocal(folder string) (Local, error) {
 		err = json.Unmarshal(body, &l)
 	}
 	return l, err
+}
+
+const findWithin = 5 * time.Second
+
+// finder searches for devices on some interfaces, or on all.
+func finder(on []string) func(context.Context, string) (host, device string) {
+	return func(ctx context.Context, id string) (host, device string) {
+		ctx, cancel := context.WithCancel(ctx)
+		defer cancel()
+		var mu sync.Mutex
+		_, _ = discover.Search(ctx, discover.Config{Interfaces: on, Length: findWithin}, func(f discover.Found) {
+			mu.Lock()
+			defer mu.Unlock()
+			if f.ID == id && f.Device != "" && host == "" {
+				host, device = f.Host, f.Device
+				cancel()
+			}
+		})
+		return host, device
+	}
 }

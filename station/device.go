@@ -3,6 +3,7 @@ package station
 import (
 	"context"
 	"errors"
+	"net"
 	"net/url"
 	"slices"
 	"strings"
@@ -19,6 +20,7 @@ const (
 	deviceTime    = 30 * time.Second // for all of them
 	addressEvery  = time.Minute      // a device is asked for the stream's address again
 	keyframeEvery = 5 * time.Second  // and for a keyframe, while pictures are missing
+	followEvery   = time.Minute      // a device that is not reached is searched for
 )
 
 // errChanged says that a feed was set to another address meanwhile.
@@ -31,6 +33,7 @@ type device struct {
 	open     *onvif.Device // guarded by mu; nil for none
 	address  time.Time     // when it was asked for the stream's address; guarded by mu
 	keyframe time.Time     // and for a keyframe; guarded by mu
+	search   time.Time     // when it was searched for; guarded by mu
 }
 
 // Device returns the camera's ONVIF device; the error says that the feed does not know it.
@@ -101,6 +104,67 @@ func (f *Feed) findAgain(why *fault.Error) {
 			return nil
 		})
 	})
+}
+
+// unreached are faults of a camera that is not where it was.
+var unreached = []fault.Code{fault.NoAnswer, fault.NoRoute, fault.PortClosed, fault.NameUnknown}
+
+// follow searches for a camera that is not reached any more, where the feed is to follow it.
+func (f *Feed) follow(why *fault.Error) {
+	if !f.stored().Follow || !slices.Contains(unreached, why.Kind.Code) || !f.device.due(&f.device.search, followEvery) {
+		return
+	}
+	f.station.aside(func(ctx context.Context) {
+		_ = f.station.By("", "").Follow(ctx, f.stored().Name) // it is tried again
+	})
+}
+
+// Follow searches for a feed's device and sets the feed to where it is found. Errors are
+// *fault.Error, or of Edit.
+func (a Actor) Follow(ctx context.Context, name string) error {
+	f, err := a.st.Get(name)
+	if err != nil {
+		return err
+	}
+	before := f.stored()
+	if before.DeviceID == "" || a.st.cfg.Find == nil {
+		return fault.New(fault.DeviceUnknown, nil, "it is not known what the device calls itself")
+	}
+	ctx, cancel := context.WithTimeout(ctx, deviceTime)
+	defer cancel()
+	host, device := a.st.cfg.Find(ctx, before.DeviceID)
+	if host == "" || device == "" {
+		return fault.New(fault.DeviceNotFound, nil, "%s does not answer", before.DeviceID)
+	}
+	u, err := url.Parse(before.URL)
+	if err != nil {
+		return err
+	}
+	if u.Hostname() == host && before.Device == device {
+		return nil // it is where it was
+	}
+	if u.Host = hostPort(host, u.Port()); before.URL == u.String() && before.Device == device {
+		return nil
+	}
+	_, err = a.Edit(name, "the camera was found at "+host, func(r *store.Feed) error {
+		if r.URL != before.URL || r.DeviceID != before.DeviceID {
+			return errChanged
+		}
+		r.URL, r.Device = u.String(), device
+		return nil
+	})
+	return err
+}
+
+// hostPort joins a host and a port, which may be empty.
+func hostPort(host, port string) string {
+	if port != "" {
+		return net.JoinHostPort(host, port)
+	}
+	if strings.Contains(host, ":") {
+		return "[" + host + "]"
+	}
+	return host
 }
 
 // askKeyframe asks the device for a keyframe, since pictures are missing until the next.

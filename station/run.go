@@ -164,6 +164,7 @@ func (r *run) failed(why *fault.Error) time.Duration {
 	to := after(why, wasLive)
 	d := pause(to, why, r.tries, rand.Float64())
 	r.feed.findAgain(why)
+	r.feed.follow(why)
 	r.feed.change(to, why, r.tries, time.Now().Add(d))
 	return d
 }

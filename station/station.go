@@ -24,6 +24,10 @@ type Config struct {
 	Log    *slog.Logger
 	Codecs string // path of the codec worker; empty when there is none
 	AAC    bool   // the worker can decode AAC
+
+	// Find searches for a device by what it calls itself, and returns its host and the
+	// address of its device service; empty for nothing. Nil searches nowhere.
+	Find func(ctx context.Context, id string) (host, device string)
 }
 
 // Station holds all feeds. It is safe for concurrent use.

@@ -28,6 +28,8 @@ type Feed struct {
 	Fingerprint    string
 	Device         string // address of the camera's ONVIF device; empty when it is not known
 	DeviceProfile  string // token of the profile that the feed shows
+	DeviceID       string // URN of the device, which stays when its address changes
+	Follow         bool   // whether the feed goes by itself where the device is found
 	WithinMillis   int    // how far behind the picture may be; 0 is whatever is cheapest
 	SegmentMillis  int    // this and the next two follow from it where they are 0
 	PartMillis     int

@@ -268,6 +268,8 @@ var migrations = []migration{
 	{8, []string{
 		`ALTER TABLE feeds ADD COLUMN device TEXT NOT NULL DEFAULT ''`,
 		`ALTER TABLE feeds ADD COLUMN device_profile TEXT NOT NULL DEFAULT ''`,
+		`ALTER TABLE feeds ADD COLUMN device_id TEXT NOT NULL DEFAULT ''`,
+		`ALTER TABLE feeds ADD COLUMN follow INTEGER NOT NULL DEFAULT 0`,
 	}, nil},
 }
 

@@ -17,7 +17,7 @@ import (
 // camera sets and moves the cameras of feeds by ONVIF.
 func (a *app) camera() *cli.Command {
 	number := func(name, usage string) cli.Flag { return &cli.FloatFlag{Name: name, Usage: usage} }
-	return &cli.Command{Name: "camera", Usage: "a feed's camera by ONVIF: show, set, picture, move, keyframe", OnUsageError: usageError, Commands: []*cli.Command{
+	return &cli.Command{Name: "camera", Usage: "a feed's camera by ONVIF: show, set, picture, move, follow, keyframe", OnUsageError: usageError, Commands: []*cli.Command{
 		a.cameraCommand("show", "how it codes, what it can be set to, and its presets", []cli.Flag{outputFlag()}, a.showCamera),
 		a.cameraCommand("set", "change how it codes; what is not named stays", []cli.Flag{outputFlag(),
 			&cli.StringFlag{Name: "codec", Usage: "h264, h265 or jpeg"},
@@ -34,6 +34,7 @@ func (a *app) camera() *cli.Command {
 			&cli.StringFlag{Name: "preset", Usage: "`NAME` of a preset"},
 			number("pan", "to the right"), number("tilt", "upwards"), number("zoom", "nearer"),
 		}, a.moveCamera),
+		a.cameraCommand("follow", "search for it by what its device calls itself, and set the feed to where it is", nil, a.followCamera),
 		a.cameraCommand("keyframe", "ask it for a keyframe", nil, a.askKeyframe),
 	}}
 }
@@ -95,6 +96,18 @@ func (a *app) moveCamera(ctx context.Context, c *cli.Command, cl *client.Client,
 	}
 	fmt.Fprintln(a.out, "The camera moves.")
 	return nil
+}
+
+func (a *app) followCamera(ctx context.Context, _ *cli.Command, cl *client.Client, feed string) error {
+	var f *apitypes.Feed
+	err := a.wait("Searching", func() (err error) {
+		f, err = cl.FollowCamera(ctx, feed)
+		return err
+	})
+	if err == nil {
+		fmt.Fprintf(a.out, "The camera of %s is at %s\n", feed, f.Camera.URL)
+	}
+	return err
 }
 
 func (a *app) askKeyframe(ctx context.Context, _ *cli.Command, cl *client.Client, feed string) error {

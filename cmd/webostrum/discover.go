@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"time"
 
@@ -68,7 +69,11 @@ func foundTable(w io.Writer, s apitypes.Search) {
 		row(w, "HOST", "NAME", "HARDWARE", "ANSWERED BY", "FEEDS", "ADDRESS")
 	}
 	for _, f := range s.Found {
-		row(w, f.Host, firstOf(f.Name, "-"), firstOf(f.Hardware, "-"), strings.Join(f.Ways, ", "), firstOf(strings.Join(f.Feeds, ", "), "-"), addressOf(f))
+		feeds := slices.Clone(f.Feeds)
+		for _, name := range f.Moved {
+			feeds = append(feeds, name+" (moved)")
+		}
+		row(w, f.Host, firstOf(f.Name, "-"), firstOf(f.Hardware, "-"), strings.Join(f.Ways, ", "), firstOf(strings.Join(feeds, ", "), "-"), addressOf(f))
 	}
 	for _, f := range s.Found {
 		if f.Odd != "" {
@@ -146,7 +151,7 @@ func (a *app) addOffered(ctx context.Context, c *cli.Command, cl *client.Client,
 		return err
 	}
 	in := apitypes.NewFeed{Name: c.String("add"), FeedSettings: apitypes.Defaults(stream.URL)}
-	in.Camera.User, in.Camera.Password, in.Camera.Device, in.Camera.DeviceProfile = c.String("user"), secret, s.Device, stream.Token
+	in.Camera.User, in.Camera.Password, in.Camera.Device, in.Camera.DeviceProfile, in.Camera.DeviceID = c.String("user"), secret, s.Device, stream.Token, s.ID
 	f, err := cl.AddFeed(ctx, in)
 	if err != nil {
 		return err

@@ -60,6 +60,8 @@ func feedSettings() []settingFlag {
 	return append(cameraSettings(),
 		stringSetting("camera.device", "device", "`ADDRESS` of the camera's ONVIF device, on the camera's host; empty for none", ""),
 		stringSetting("camera.deviceProfile", "device-profile", "`TOKEN` of the device's profile that the feed shows", ""),
+		stringSetting("camera.deviceId", "device-id", "what the device calls itself, a `URN`", ""),
+		boolSetting("camera.follow", "follow", "the feed goes by itself to where a search finds the device, when the camera is not reached"),
 		floatSetting("camera.pollSeconds", "poll", "HTTP: `SECONDS` from one polled picture to the next, 0.1 to 3600", "2"),
 		floatSetting("camera.answerSeconds", "answer-time", "`SECONDS` to wait for each answer of the camera, 1 to 120", "5"),
 		floatSetting("camera.firstFrameSeconds", "first-frame-time", "`SECONDS` to wait for the first packet or frame, 1 to 120", "10"),

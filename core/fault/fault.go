@@ -51,6 +51,7 @@ const (
 	ProfileGone     Code = "camera-profile-gone"
 	SettingUnfit    Code = "camera-setting-unfit"
 	DeviceUnknown   Code = "camera-device-unknown"
+	DeviceNotFound  Code = "camera-device-not-found"
 	PageInstead     Code = "camera-page-instead"
 	NoPicture       Code = "camera-no-picture"
 	PictureOdd      Code = "camera-picture-not-handled"

@@ -98,6 +98,8 @@ var serviceKinds = []Kind{
 		Remedy:   "Use another one, or have an engineer switch it on."},
 	{Code: SettingUnfit, Class: ClassUsage, Status: 422,
 		Sentence: "The camera cannot be set to that.", Remedy: "Choose what the camera says that it has."},
+	{Code: DeviceNotFound, Class: ClassNotFound, Status: 404,
+		Sentence: "The camera was not found on the service's networks.", Remedy: "Check that it is switched on and on the same network, and that it answers searches (WS-Discovery)."},
 	{Code: DeviceUnknown, Class: ClassNotFound, Status: 409,
 		Sentence: "This feed does not know its camera's ONVIF device.", Remedy: "Set the feed's device: its ONVIF address, and the token of the profile that it shows."},
 	{Code: SearchBusy, Class: ClassRefused, Status: 409,

@@ -91,6 +91,15 @@ func ReadInformation(n *xmltree.Node) Information {
 	return Information{text("Manufacturer"), text("Model"), text("FirmwareVersion"), text("SerialNumber")}
 }
 
+// ReadEndpoint reads the answer to GetEndpoint; empty for nothing.
+func ReadEndpoint(n *xmltree.Node) string {
+	id := cut(n.Value("GUID"))
+	if id != "" && !strings.Contains(id, ":") {
+		id = "urn:uuid:" + id
+	}
+	return id
+}
+
 // ReadServices returns addresses by the namespaces of services, from the answer to
 // GetServices or GetCapabilities.
 func ReadServices(n *xmltree.Node) map[string]string {

@@ -79,6 +79,9 @@ func GetClock() Request { return Request{DeviceService, "GetSystemDateAndTime", 
 // GetInformation asks for maker, model and firmware.
 func GetInformation() Request { return Request{DeviceService, "GetDeviceInformation", ""} }
 
+// GetEndpoint asks what the device calls itself in WS-Discovery (Core, 8.4.10).
+func GetEndpoint() Request { return Request{DeviceService, "GetEndpointReference", ""} }
+
 // GetServices asks for the addresses of the services.
 func GetServices() Request {
 	return Request{DeviceService, "GetServices", "<IncludeCapability>false</IncludeCapability>"}

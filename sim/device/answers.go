@@ -19,6 +19,8 @@ func (d *Device) answer(asked *xmltree.Node) (text string, ok bool) {
 	case "getdeviceinformation":
 		return fmt.Sprintf("<tds:GetDeviceInformationResponse><tds:Manufacturer>Morrow Crag Workshop</tds:Manufacturer><tds:Model>%s</tds:Model>"+
 			"<tds:FirmwareVersion>1.2</tds:FirmwareVersion><tds:SerialNumber>%s</tds:SerialNumber></tds:GetDeviceInformationResponse>", xmltree.Escape(d.cfg.Hardware), xmltree.Escape(d.cfg.ID)), true
+	case "getendpointreference":
+		return "<tds:GetEndpointReferenceResponse><tds:GUID>" + xmltree.Escape(d.cfg.ID) + "</tds:GUID></tds:GetEndpointReferenceResponse>", !old
 	case "getservices":
 		return d.services(), !old
 	case "getcapabilities":

@@ -2,8 +2,10 @@ import ExpandMoreIcon from "@mui/icons-material/ExpandMore";
 import Accordion from "@mui/material/Accordion";
 import AccordionDetails from "@mui/material/AccordionDetails";
 import AccordionSummary from "@mui/material/AccordionSummary";
+import FormControlLabel from "@mui/material/FormControlLabel";
 import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
+import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 
@@ -27,6 +29,8 @@ export interface CameraValues {
   fingerprint: string;
   device: string;
   deviceProfile: string;
+  deviceId: string;
+  follow: boolean;
 }
 
 export const emptyCamera: CameraValues = {
@@ -42,6 +46,8 @@ export const emptyCamera: CameraValues = {
   fingerprint: "",
   device: "",
   deviceProfile: "",
+  deviceId: "",
+  follow: false,
 };
 
 /** What the API takes of them, but for the credentials. */
@@ -169,6 +175,12 @@ export function CameraFields({ values, onChange, fields, kept }: FieldsProps<Cam
             {...told(fields, "camera.deviceProfile", "Token of what is shown")}
           />
         </Stack>
+      )}
+      {values.deviceId && (
+        <FormControlLabel
+          control={<Switch checked={values.follow} onChange={(e) => put({ follow: e.target.checked })} />}
+          label="Follow the camera by itself when its address changes: its user and password go to whoever calls himself so"
+        />
       )}
     </>
   );

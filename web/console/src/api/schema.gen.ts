@@ -184,6 +184,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/feeds/{name}/camera/follow": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Search for a feed's camera, and set the feed to where it is
+         * @description By what its ONVIF device calls itself, on the networks that the service searches; takes some seconds. User and password stay, and go to where it is found.
+         */
+        post: operations["follow-camera"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/feeds/{name}/camera/keyframe": {
         parameters: {
             query?: never;
@@ -1134,6 +1154,11 @@ export interface components {
              */
             device?: string;
             /**
+             * @description What the device calls itself, which stays when its address changes
+             * @example urn:uuid:6f1c4e2a-8a64-4b0e-9d55-1f0a4c7e2b11
+             */
+            deviceId?: string;
+            /**
              * @description Token of the profile that the feed shows
              * @example main
              */
@@ -1152,6 +1177,8 @@ export interface components {
              * @default 10
              */
             firstFrameSeconds: number;
+            /** @description Whether the feed goes by itself to where a search finds the device, when the camera is not reached; its user and password go there, and whoever is on the network can call himself so */
+            follow?: boolean;
             /** @description The camera's password; never shown again. A camera on another host needs it again */
             password?: string;
             /**
@@ -1457,6 +1484,8 @@ export interface components {
             /** @description That stays when the address changes */
             id?: string;
             location?: string;
+            /** @description Feeds whose camera this is, at another address than before */
+            moved?: string[] | null;
             /** @description As it calls itself */
             name?: string;
             /** @description What is wrong with what it says */
@@ -1851,6 +1880,8 @@ export interface components {
             /** @description For a feed's camera */
             device: string;
             firmware?: string;
+            /** @description What the device calls itself, for a feed's camera */
+            id?: string;
             maker?: string;
             model?: string;
             /** @description What is odd */
@@ -3365,6 +3396,8 @@ export interface operations {
                      *             "fetch": "auto",
                      *             "fingerprint": "",
                      *             "device": "",
+                     *             "deviceId": "",
+                     *             "follow": false,
                      *             "deviceProfile": "",
                      *             "pollSeconds": 2,
                      *             "answerSeconds": 5,
@@ -3553,6 +3586,8 @@ export interface operations {
                  *         "fetch": "auto",
                  *         "fingerprint": "",
                  *         "device": "",
+                 *         "deviceId": "",
+                 *         "follow": false,
                  *         "deviceProfile": "",
                  *         "pollSeconds": 2,
                  *         "answerSeconds": 5,
@@ -3606,6 +3641,8 @@ export interface operations {
                      *         "fetch": "auto",
                      *         "fingerprint": "",
                      *         "device": "",
+                     *         "deviceId": "",
+                     *         "follow": false,
                      *         "deviceProfile": "",
                      *         "pollSeconds": 2,
                      *         "answerSeconds": 5,
@@ -3806,6 +3843,8 @@ export interface operations {
                      *         "fetch": "auto",
                      *         "fingerprint": "",
                      *         "device": "",
+                     *         "deviceId": "",
+                     *         "follow": false,
                      *         "deviceProfile": "",
                      *         "pollSeconds": 2,
                      *         "answerSeconds": 5,
@@ -4116,6 +4155,8 @@ export interface operations {
                      *         "fetch": "auto",
                      *         "fingerprint": "",
                      *         "device": "",
+                     *         "deviceId": "",
+                     *         "follow": false,
                      *         "deviceProfile": "",
                      *         "pollSeconds": 2,
                      *         "answerSeconds": 5,
@@ -4369,6 +4410,226 @@ export interface operations {
                      *     }
                      */
                     "application/json": components["schemas"]["CameraControls"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "follow-camera": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "name": "lower-station",
+                     *       "enabled": true,
+                     *       "credentials": true,
+                     *       "title": "Lower station",
+                     *       "audience": {
+                     *         "who": "everyone",
+                     *         "accounts": []
+                     *       },
+                     *       "sites": [],
+                     *       "reports": false,
+                     *       "camera": {
+                     *         "url": "rtsp://192.0.2.7:554/main",
+                     *         "transport": "auto",
+                     *         "fetch": "auto",
+                     *         "fingerprint": "",
+                     *         "device": "",
+                     *         "deviceId": "",
+                     *         "follow": false,
+                     *         "deviceProfile": "",
+                     *         "pollSeconds": 2,
+                     *         "answerSeconds": 5,
+                     *         "firstFrameSeconds": 10,
+                     *         "stallSeconds": 5
+                     *       },
+                     *       "delivery": {
+                     *         "within": 2,
+                     *         "segmentSeconds": 0,
+                     *         "partSeconds": 0,
+                     *         "off": [],
+                     *         "playlistLength": 0
+                     *       },
+                     *       "pictures": {
+                     *         "size": "",
+                     *         "frameRate": 0,
+                     *         "quality": 0
+                     *       },
+                     *       "audio": {
+                     *         "mode": "automatic",
+                     *         "hls": "as-feed",
+                     *         "webrtc": "as-feed"
+                     *       },
+                     *       "audienceMeans": "Everyone who has the address can watch, without signing in.",
+                     *       "deliveries": [
+                     *         "hls",
+                     *         "fragments",
+                     *         "webrtc",
+                     *         "motion-jpeg",
+                     *         "still"
+                     *       ],
+                     *       "links": 2,
+                     *       "state": "live",
+                     *       "since": "2026-11-26T07:30:00Z",
+                     *       "reason": "Frames come and go out.",
+                     *       "run": "r8m2",
+                     *       "codec": "H264",
+                     *       "width": 1280,
+                     *       "height": 720,
+                     *       "bitRate": 2010000,
+                     *       "frameRate": 25,
+                     *       "keyframeSeconds": 2,
+                     *       "targetSeconds": 2,
+                     *       "viewers": 3,
+                     *       "session": {
+                     *         "transport": "tcp",
+                     *         "codec": "H264",
+                     *         "profile": "Main",
+                     *         "level": "3.1",
+                     *         "bFrames": false,
+                     *         "slices": 1,
+                     *         "packets": 91230,
+                     *         "lost": 0,
+                     *         "dropped": 0,
+                     *         "clockJumps": 0,
+                     *         "unchanged": 0,
+                     *         "reopened": 0,
+                     *         "senderReports": true,
+                     *         "clockOffsetSeconds": 0
+                     *       },
+                     *       "renditions": [
+                     *         {
+                     *           "name": "small",
+                     *           "codec": "H264",
+                     *           "size": "640x360",
+                     *           "frameRate": 12.5,
+                     *           "bitRate": 400000,
+                     *           "text": "{place}  {date} {time}",
+                     *           "automatic": false,
+                     *           "running": true,
+                     *           "users": 1,
+                     *           "outWidth": 640,
+                     *           "outHeight": 360,
+                     *           "share": 0.06,
+                     *           "outFrameRate": 12.5,
+                     *           "path": "/media/lower-station/hls/small/index.m3u8"
+                     *         }
+                     *       ],
+                     *       "requests": [
+                     *         {
+                     *           "name": "picture-settings",
+                     *           "method": "GET",
+                     *           "target": "/settings?size=***",
+                     *           "atConnection": true
+                     *         }
+                     *       ],
+                     *       "transcoding": {
+                     *         "running": false,
+                     *         "memoryBytes": 0,
+                     *         "processor": 0,
+                     *         "decoding": 0,
+                     *         "dropped": 0,
+                     *         "undecoded": 0,
+                     *         "restarts": 0
+                     *       },
+                     *       "audioStatus": {
+                     *         "codec": "AAC",
+                     *         "clockRate": 16000,
+                     *         "channels": 1,
+                     *         "lost": 0,
+                     *         "running": false,
+                     *         "processor": 0,
+                     *         "memoryBytes": 0,
+                     *         "hls": {
+                     *           "codec": "AAC",
+                     *           "transcoded": false,
+                     *           "why": "AAC goes out as it comes."
+                     *         },
+                     *         "webrtc": {
+                     *           "codec": "Opus",
+                     *           "transcoded": true,
+                     *           "why": "Browsers take Opus by WebRTC, so AAC is transcoded."
+                     *         },
+                     *         "motionJpeg": {
+                     *           "transcoded": false,
+                     *           "why": ""
+                     *         }
+                     *       }
+                     *     }
+                     */
+                    "application/json": components["schemas"]["Feed"];
                 };
             };
             /** @description Unauthorized */
@@ -6549,6 +6810,8 @@ export interface operations {
                      *         "fetch": "auto",
                      *         "fingerprint": "",
                      *         "device": "",
+                     *         "deviceId": "",
+                     *         "follow": false,
                      *         "deviceProfile": "",
                      *         "pollSeconds": 2,
                      *         "answerSeconds": 5,
@@ -6767,6 +7030,8 @@ export interface operations {
                      *         "fetch": "auto",
                      *         "fingerprint": "",
                      *         "device": "",
+                     *         "deviceId": "",
+                     *         "follow": false,
                      *         "deviceProfile": "",
                      *         "pollSeconds": 2,
                      *         "answerSeconds": 5,

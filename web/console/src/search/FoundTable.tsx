@@ -10,6 +10,7 @@ import Typography from "@mui/material/Typography";
 import { Link as RouterLink } from "react-router";
 
 import type { components } from "../api/schema.gen";
+import { Moved } from "./Moved";
 
 export type FoundCamera = components["schemas"]["FoundCamera"];
 
@@ -55,6 +56,9 @@ export function FoundTable({ list, onAsk, onAdd }: Props) {
                   <Link key={name} component={RouterLink} to={`/feeds/${name}`} sx={{ mr: 1 }}>
                     {name}
                   </Link>
+                ))}
+                {(f.moved ?? []).map((name) => (
+                  <Moved key={name} feed={name} />
                 ))}
               </TableCell>
               <TableCell align="right">
