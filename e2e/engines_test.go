@@ -5,6 +5,7 @@ import (
 	"os"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
@@ -24,7 +25,7 @@ func TestPagesInOtherEngines(t *testing.T) {
 	for name, start := range map[string]func(context.Context) (engines.Tab, error){"Firefox": engines.Firefox, "WebKitGTK": engines.WebKit} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
-			ctx, cancel := context.WithTimeout(context.Background(), 2*patience)
+			ctx, cancel := context.WithTimeout(context.Background(), 4*patience)
 			t.Cleanup(cancel)
 			tab, err := start(ctx)
 			require.NoError(t, err)
@@ -48,9 +49,10 @@ func testPages(ctx context.Context, t *testing.T, tab engines.Tab, playsHLS bool
 	})
 	show := func(path, condition string) {
 		t.Helper()
+		begun := time.Now()
 		require.NoError(t, tab.Open(ctx, s.url(path)))
 		require.NoError(t, engines.Until(ctx, tab, condition), path)
-		t.Logf("%s: as it should be", path)
+		t.Logf("%s: as it should be, after %.1f s", path, time.Since(begun).Seconds())
 	}
 	show("/element", player+`?.state === "playing" && `+player+`.method === "hls"`)
 	const steady = ` && ` + player + `.delay > 0 && ` + player + `.delay < 4000`

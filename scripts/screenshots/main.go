@@ -57,13 +57,13 @@ func run(out, only string) error {
 	if s.camera, err = cameraURL(data, "lower-station"); err != nil {
 		return err
 	}
-	if s.winch, err = cameraURL(data, "winch-room"); err != nil {
-		return err
-	}
 	if err := addRenditions(data); err != nil {
 		return err
 	}
 	if err := addPeople(data); err != nil {
+		return err
+	}
+	if err := addLoop(data); err != nil {
 		return err
 	}
 	if err := s.pages(); err != nil {
@@ -78,7 +78,6 @@ type shooter struct {
 	out    string
 	only   string
 	camera string // URL of the RTSP camera
-	winch  string // URL of the Motion JPEG camera
 }
 
 func cameraURL(data, feed string) (string, error) {
@@ -132,6 +131,32 @@ func addPeople(data string) error {
 		}
 	}
 	return nil
+}
+
+// addLoop finds the passing loop's camera, and adds a feed of it that knows it.
+func addLoop(data string) error {
+	local, err := service.ReadLocal(data)
+	if err != nil {
+		return err
+	}
+	c, ctx := client.New(local.Address, local.Token), context.Background()
+	search, err := c.StartSearch(ctx, apitypes.NewSearch{Seconds: 4})
+	for err == nil && len(search.Found) == 0 && search.Running {
+		time.Sleep(settle)
+		search, err = c.Search(ctx, search.ID)
+	}
+	if err != nil || len(search.Found) == 0 {
+		return fmt.Errorf("the passing loop was not found: %w", err)
+	}
+	offered, err := c.OfferedStreams(ctx, apitypes.DeviceSignIn{Address: search.Found[0].Device, User: "viewer", Password: "funicular"})
+	if err != nil {
+		return err
+	}
+	f := apitypes.NewFeed{Name: "passing-loop", FeedSettings: apitypes.Defaults(offered.Streams[0].URL)}
+	f.Title, f.Camera.User, f.Camera.Password = "Passing loop", "viewer", "funicular"
+	f.Camera.Device, f.Camera.DeviceProfile, f.Camera.DeviceID = offered.Device, offered.Streams[0].Token, offered.ID
+	_, err = c.AddFeed(ctx, f)
+	return err
 }
 
 func (s *shooter) wanted(name string) bool { return s.only == "" || strings.Contains(name, s.only) }
@@ -211,6 +236,15 @@ func (s *shooter) pages() error {
 		func() error {
 			search := func() error { return s.page.Press("Search now") }
 			return s.shoot("search", "/search", `document.querySelector("[data-found]") && document.body.textContent.includes("Search now")`, search)
+		},
+		func() error {
+			show := func() error {
+				if err := s.page.Until(`document.querySelector("[data-camera]")`, patience); err != nil {
+					return err
+				}
+				return s.page.Run(`document.querySelector("[data-camera]").scrollIntoView({ block: "center" })`)
+			}
+			return s.shoot("camera", "/feeds/passing-loop", playing, show, wait(3*time.Second))
 		},
 		func() error { return s.shoot("add", "/", reported, s.fillAdd) },
 		func() error {

@@ -19,13 +19,9 @@ func (s *shooter) terminals() error {
 		return err
 	}
 	commands := map[string][]string{
-		"cli-feeds": {"feed list", "feed show lower-station", "events --limit 5"},
-		"cli-renditions": {
-			"rendition add --size 333x188 --rate 5 lower-station tiny", "feed still --size 320x --to /dev/null lower-station", "rendition list lower-station",
-			"rendition list winch-room", "camera-request list winch-room", "camera-request run winch-room picture-settings",
-		},
-		"cli-delay":   {"delay --for 10s lower-station"},
-		"cli-inspect": {"inspect --user viewer --password funicular " + s.camera, "inspect --user viewer --password funicular " + s.winch, "inspect --user viewer --password wrong " + s.camera},
+		"cli-feeds":   {"feed list", "feed show lower-station", "events --limit 5"},
+		"cli-camera":  {"discover --seconds 2", "camera show passing-loop", "camera move passing-loop --preset 'Upper points'", "camera set passing-loop --size 111x100", "camera-request list winch-room"},
+		"cli-inspect": {"inspect --transports --user viewer --password funicular " + s.camera, "inspect --user viewer --password wrong " + s.camera},
 	}
 	time.Sleep(8 * time.Second) // until rates are known and segments made
 	for name, lines := range commands {
