@@ -134,7 +134,7 @@ func explanations() map[string]explanation {
 		"list-viewers": {text: "All who watch any feed, those of each method, the longest first.", answer: apitypes.ViewerList{Viewers: []apitypes.Viewer{{ID: "k7w2", Feed: "lower-station", Method: "webrtc", Address: "192.0.2.40", Since: exampleTime, Bytes: 18_400_000, Estimate: 6_200_000}}}},
 		"end-viewer":   {text: "Players are told that they were ended, and do not come back by themselves for a minute."},
 		"inspect": {text: "Opens the camera, reads for some seconds, and says what it sends and what to look out for. Nothing is kept. Answers after that time; eight at a time.", request: apitypes.Inspection{URL: "rtsp://192.0.2.7:554/main", User: "viewer", Password: "funicular", Seconds: 4},
-			answer: apitypes.Report{Transport: "tcp", Codec: "H264", Profile: "Main", Level: "3.1", Width: 1280, Height: 720, FrameRate: 25, BitRate: 2_010_000, KeyframeEvery: 2, Slices: 1, Packets: 812, Seconds: 4, Reports: true,
+			answer: apitypes.Report{URL: "rtsp://192.0.2.7:554/main", Transport: "tcp", Codec: "H264", Profile: "Main", Level: "3.1", Width: 1280, Height: 720, FrameRate: 25, BitRate: 2_010_000, KeyframeEvery: 2, Slices: 1, Packets: 812, Seconds: 4, Reports: true,
 				Tracks: []apitypes.ReportTrack{{Kind: "video", Codec: "H264", ClockRate: 90000, Used: true}}, Notes: []string{}, FirstFrame: 0.3, Jitter: 0.004, Peak: 2_400_000, LargestFrame: 48_000,
 				LeastKeyframe: 2, MostKeyframe: 2, RepeatsSets: true, Browsers: []apitypes.ReportBrowser{{Engine: "Chromium", AsIs: []string{"hls", "fragments", "webrtc"}, Made: []string{"motion-jpeg"}}},
 				Verdict: "It works: every browser plays its video as it is. Nothing is wrong with it."}},

@@ -159,7 +159,11 @@ func (a *API) inspectCamera(ctx context.Context, in *struct{ Body apitypes.Inspe
 	case <-ctx.Done():
 		return nil, ctx.Err()
 	}
-	report, err := inspect.Run(ctx, inspect.Config{
+	run := inspect.Run
+	if b.TryPaths {
+		run = inspect.RunTrying
+	}
+	report, err := run(ctx, inspect.Config{
 		URL: b.URL, User: b.User, Password: b.Password, Transport: source.Transport(b.Transport), Fetch: source.Fetch(b.Fetch), Fingerprint: b.Fingerprint,
 		For: span(b.Seconds), Both: b.Transports, Save: b.Stream,
 	})

@@ -173,8 +173,11 @@ func applyCamera(c apitypes.CameraSettings, r *store.Feed, credentials bool) err
 // applyDevice puts the ONVIF device into a record. The camera's credentials go to it, so it
 // is on the camera's host; one that is left behind when the camera moves is forgotten.
 func applyDevice(c apitypes.CameraSettings, r *store.Feed, camera *url.URL) error {
-	before := r.Device
-	r.Device, r.DeviceProfile, r.DeviceID, r.Follow = "", "", "", false
+	before, user, password := r.Device, r.DeviceUser, r.DevicePassword
+	if old, err := url.Parse(r.URL); err != nil || !sameHost(old, camera) {
+		user, password = "", ""
+	}
+	r.Device, r.DeviceProfile, r.DeviceID, r.Follow, r.DeviceUser, r.DevicePassword = "", "", "", false, "", ""
 	if c.Device == "" {
 		return nil
 	}
@@ -192,7 +195,15 @@ func applyDevice(c apitypes.CameraSettings, r *store.Feed, camera *url.URL) erro
 	if c.Follow && c.DeviceID == "" {
 		return refused("camera.follow", "a device that does not say what it is called cannot be followed: set camera.deviceId")
 	}
-	r.Device, r.DeviceProfile, r.DeviceID, r.Follow = u.String(), c.DeviceProfile, c.DeviceID, c.Follow
+	if c.DeviceUser != "" {
+		user, password = c.DeviceUser, ""
+	}
+	if c.DevicePassword != "" {
+		if password = c.DevicePassword; user == "" {
+			return refused("camera.deviceUser", "a password without a user is of no use")
+		}
+	}
+	r.Device, r.DeviceProfile, r.DeviceID, r.Follow, r.DeviceUser, r.DevicePassword = u.String(), c.DeviceProfile, c.DeviceID, c.Follow, user, password
 	return nil
 }
 

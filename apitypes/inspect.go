@@ -5,16 +5,18 @@ type Inspection struct {
 	URL         string  `json:"url" maxLength:"2048" doc:"The camera's address: rtsp://, rtsps://, http:// or https://"`
 	User        string  `json:"user,omitempty" maxLength:"256"`
 	Password    string  `json:"password,omitempty" maxLength:"256"`
-	Transport   string  `json:"transport,omitempty" enum:"auto,tcp,udp" default:"auto"`
+	Transport   string  `json:"transport,omitempty" enum:"auto,tcp,udp,http,multicast" default:"auto"`
 	Fetch       string  `json:"fetch,omitempty" enum:"auto,stream,poll" default:"auto"`
 	Fingerprint string  `json:"fingerprint,omitempty" maxLength:"95"`
 	Seconds     float64 `json:"seconds,omitempty" minimum:"1" maximum:"60" default:"4" doc:"How long to read"`
+	TryPaths    bool    `json:"tryPaths,omitempty" doc:"Where an RTSP camera has nothing under the address's path, try a short list of usual ones"`
 	Transports  bool    `json:"transports,omitempty" doc:"Try the other RTSP transport, too"`
 	Stream      bool    `json:"stream,omitempty" doc:"Keep the elementary stream, up to 16 MiB of it"`
 }
 
 // Report is what was found.
 type Report struct {
+	URL           string        `json:"url" doc:"That was looked into, without credentials"`
 	Transport     string        `json:"transport" doc:"How frames came: tcp or udp for RTSP, stream or poll for HTTP"`
 	Server        string        `json:"server,omitempty" doc:"What the camera calls itself"`
 	Tracks        []ReportTrack `json:"tracks" doc:"What the session description offers"`

@@ -27,14 +27,16 @@ type CameraSettings struct {
 	URL         string `json:"url" required:"false" default:"" maxLength:"2048" doc:"The camera's address: rtsp://, rtsps://, http:// or https://. Credentials in it are taken out and kept sealed, and so are the values of its query, which are shown as *** and may be sent back so" example:"rtsp://192.0.2.7:554/main"`
 	User        string `json:"user,omitempty" default:"" writeOnly:"true" maxLength:"256" doc:"The camera's user; empty takes user and password away"`
 	Password    string `json:"password,omitempty" default:"" writeOnly:"true" maxLength:"256" doc:"The camera's password; never shown again. A camera on another host needs it again"`
-	Transport   string `json:"transport,omitempty" enum:"auto,tcp,udp" default:"auto" doc:"How RTP comes from an RTSP camera; auto tries TCP, then UDP"`
+	Transport   string `json:"transport,omitempty" enum:"auto,tcp,udp,http,multicast" default:"auto" doc:"How RTP comes from an RTSP camera; auto tries TCP, then UDP; http is RTSP through two HTTP connections, multicast a group that others may listen to, too"`
 	Fetch       string `json:"fetch,omitempty" enum:"auto,stream,poll" default:"auto" doc:"How frames are got from an HTTP camera: one endless answer, or one answer a frame; auto goes by what it answers"`
 	Fingerprint string `json:"fingerprint" required:"false" default:"" pattern:"^([0-9A-Fa-f]{2}:?){31}[0-9A-Fa-f]{2}$|^$" patternDescription:"a SHA-256 fingerprint of 64 hexadecimal digits" doc:"SHA-256 of the certificate to trust, for rtsps and https"`
 
-	Device        string `json:"device" required:"false" default:"" maxLength:"2048" doc:"Address of the camera's ONVIF device, on the same host; empty for none. It is asked for the stream's address when that fails, for keyframes when pictures are missing, and sets and moves the camera" example:"http://192.0.2.7/onvif/device_service"`
-	DeviceID      string `json:"deviceId" required:"false" default:"" maxLength:"200" doc:"What the device calls itself, which stays when its address changes" example:"urn:uuid:6f1c4e2a-8a64-4b0e-9d55-1f0a4c7e2b11"`
-	Follow        bool   `json:"follow" required:"false" doc:"Whether the feed goes by itself to where a search finds the device, when the camera is not reached; its user and password go there, and whoever is on the network can call himself so"`
-	DeviceProfile string `json:"deviceProfile" required:"false" default:"" maxLength:"200" doc:"Token of the profile that the feed shows" example:"main"`
+	Device         string `json:"device" required:"false" default:"" maxLength:"2048" doc:"Address of the camera's ONVIF device, on the same host; empty for none. It is asked for the stream's address when that fails, for keyframes when pictures are missing, and sets and moves the camera" example:"http://192.0.2.7/onvif/device_service"`
+	DeviceUser     string `json:"deviceUser,omitempty" default:"" writeOnly:"true" maxLength:"256" doc:"The device's user, where it is another than the stream's; empty leaves it"`
+	DevicePassword string `json:"devicePassword,omitempty" default:"" writeOnly:"true" maxLength:"256" doc:"The password of that user; never shown again. It is forgotten with the device, and when the camera is set to another host"`
+	DeviceID       string `json:"deviceId" required:"false" default:"" maxLength:"200" doc:"What the device calls itself, which stays when its address changes" example:"urn:uuid:6f1c4e2a-8a64-4b0e-9d55-1f0a4c7e2b11"`
+	Follow         bool   `json:"follow" required:"false" doc:"Whether the feed goes by itself to where a search finds the device, when the camera is not reached; its user and password go there, and whoever is on the network can call himself so"`
+	DeviceProfile  string `json:"deviceProfile" required:"false" default:"" maxLength:"200" doc:"Token of the profile that the feed shows" example:"main"`
 
 	PollSeconds       float64 `json:"pollSeconds,omitempty" minimum:"0.1" maximum:"3600" default:"2" doc:"From one polled picture to the next"`
 	AnswerSeconds     float64 `json:"answerSeconds,omitempty" minimum:"1" maximum:"120" default:"5" doc:"How long to wait for each answer of the camera"`

@@ -169,4 +169,10 @@ func TestAFeedFollowsItsCamera(t *testing.T) {
 	out, code = w.cli("camera", "follow", feed)
 	require.Zero(t, code, out)
 	assert.Contains(t, out, w.cameraURL(), "it is where it was")
+	out, code = w.cli("feed", "edit", "--device-user", user, "--device-password", "wrong", feed)
+	require.Zero(t, code, out)
+	out, code = w.cli("camera", "show", feed)
+	assert.NotZero(t, code)
+	assert.Contains(t, out, "camera-sign-in-refused", "the device has a user and a password of its own")
+	w.state("live")
 }

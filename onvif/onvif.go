@@ -103,12 +103,9 @@ func (c *camera) look(ctx context.Context) (*Report, error) {
 		return nil, err
 	}
 	r := &Report{Information: onvif.ReadInformation(n), Offset: c.offset}
-	switch n, err = c.ask(ctx, c.cfg.URL, onvif.GetEndpoint(), true); {
-	case err == nil:
+	if n, err = c.ask(ctx, c.cfg.URL, onvif.GetEndpoint(), true); err == nil {
 		r.ID = onvif.ReadEndpoint(n)
-	case !unknown(err):
-		return nil, err
-	}
+	} // many do not know it
 	if err := c.findServices(ctx); err != nil {
 		return nil, err
 	}

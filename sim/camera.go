@@ -10,7 +10,6 @@ import (
 	"sync"
 	"time"
 
-	"webostrum/core/h264"
 	"webostrum/core/httpauth"
 	"webostrum/core/hub"
 	"webostrum/core/media"
@@ -18,7 +17,6 @@ import (
 	"webostrum/core/workerproto"
 	"webostrum/deliver/rtsp"
 	"webostrum/sim/reel"
-	"webostrum/sim/scene"
 	"webostrum/transcode"
 	"webostrum/wait"
 )
@@ -319,140 +317,4 @@ func (c *Camera) Set(s Settings) error {
 	default:
 	}
 	return nil
-}
-
-// films films until ctx ends, with the settings of the day.
-func (c *Camera) films(ctx context.Context, s Settings, h, audio *hub.Hub) error {
-	begun := time.Now()
-	if c.cfg.Codec == media.H265 {
-		c.projects(ctx, h, audio)
-		return nil
-	}
-	for {
-		next, err := c.film(ctx, s, h, audio, begun)
-		if err != nil || ctx.Err() != nil {
-			return err
-		}
-		s = next
-	}
-}
-
-// film paints and encodes until ctx ends or other settings are wanted. A worker
-// that dies is replaced.
-func (c *Camera) film(ctx context.Context, s Settings, h, audio *hub.Hub, begun time.Time) (Settings, error) {
-	f := &film{camera: c, settings: s, hub: h, audio: audio, scene: scene.New(s.Width, s.Height, c.cfg.Name), begun: begun}
-	defer f.end()
-	ticker := time.NewTicker(time.Duration(float64(time.Second) / s.FrameRate))
-	defer ticker.Stop()
-	pix := make([]byte, f.scene.Size())
-	for {
-		now := time.Now()
-		f.scene.Paint(pix, now)
-		if err := f.encode(pix, now); err != nil {
-			return s, err
-		}
-		select {
-		case <-ctx.Done():
-			return s, nil
-		case s = <-c.change:
-			return s, nil
-		case <-ticker.C:
-		}
-	}
-}
-
-type film struct {
-	camera   *Camera
-	settings Settings
-	hub      *hub.Hub
-	audio    *hub.Hub
-	scene    *scene.Scene
-	worker   *transcode.Worker
-	begun    time.Time
-	params   h264.ParamKeeper
-	epoch    *media.Epoch
-}
-
-func (f *film) end() {
-	if f.worker != nil {
-		f.worker.Close()
-	}
-}
-
-func (f *film) encode(pix []byte, now time.Time) error {
-	if f.worker == nil {
-		if err := f.start(); err != nil {
-			return err
-		}
-	}
-	stamp := workerproto.Stamp{PTS: int64(now.Sub(f.begun).Seconds() * clockRate), Captured: now.UnixNano()}
-	if err := f.worker.Frame(stamp, pix); err != nil {
-		f.worker.Close()
-		f.worker = nil // the next picture starts another
-	}
-	return nil
-}
-
-func (f *film) start() error {
-	w, err := transcode.Start(f.camera.worker, transcode.Events{Coded: f.coded})
-	if err != nil {
-		return err
-	}
-	f.worker = w
-	if err := w.Input(workerproto.Input{Codec: workerproto.Raw, Width: f.settings.Width, Height: f.settings.Height}); err != nil {
-		return err
-	}
-	return w.Output(f.settings.output(f.camera.cfg.Codec))
-}
-
-// announce says how the pictures are coded from here on.
-func (c *Camera) announce(config *media.VideoConfig, pictures, audio *hub.Hub) *media.Epoch {
-	track := media.VideoTrack(1, clockRate, config)
-	stream := &rtsp.Stream{Hub: pictures, Track: track}
-	if _, _, sent, _ := c.cfg.Audio.plan(); sent != nil {
-		stream.Audio, stream.AudioTrack = audio, sent
-	}
-	c.mu.Lock()
-	c.stream = stream
-	c.mu.Unlock()
-	return &media.Epoch{Tracks: []*media.Track{track}}
-}
-
-// projects plays the film until ctx ends, again and again, at the times of the day.
-func (c *Camera) projects(ctx context.Context, pictures, audio *hub.Hub) {
-	frames, config := reel.Load()
-	epoch, begun := c.announce(config, pictures, audio), time.Now()
-	ticker := time.NewTicker(time.Duration(float64(time.Second) / reel.FrameRate))
-	defer ticker.Stop()
-	for i := 0; ; i++ {
-		now := time.Now()
-		frame, pts := frames[i%len(frames)], int64(now.Sub(begun).Seconds()*clockRate)
-		pictures.Publish(&media.Sample{Epoch: epoch, Track: epoch.Tracks[0], DTS: pts, PTS: pts, Captured: now, Key: frame.Key, Data: frame.Data})
-		c.once.Do(func() { close(c.ready) })
-		select {
-		case <-ctx.Done():
-			return
-		case <-ticker.C:
-		}
-	}
-}
-
-// coded publishes a coded picture; the parameter sets in it become the track's.
-func (f *film) coded(stamp workerproto.Stamp, data []byte) {
-	jpeg := f.camera.cfg.Codec == media.JPEG
-	config := &media.VideoConfig{Codec: media.JPEG, Width: f.settings.Width, Height: f.settings.Height}
-	if !jpeg {
-		data = f.params.TakeOut(data)
-		if config = f.params.Current(); config == nil {
-			return
-		}
-	}
-	if f.epoch == nil || !f.epoch.Tracks[0].Video.Equal(config) {
-		f.epoch = f.camera.announce(config, f.hub, f.audio)
-	}
-	f.hub.Publish(&media.Sample{
-		Epoch: f.epoch, Track: f.epoch.Tracks[0], DTS: stamp.PTS, PTS: stamp.PTS,
-		Captured: time.Unix(0, stamp.Captured), Key: stamp.Key || jpeg, Data: data,
-	})
-	f.camera.once.Do(func() { close(f.camera.ready) })
 }

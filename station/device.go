@@ -46,13 +46,17 @@ func (f *Feed) Device() (*onvif.Device, error) {
 	d := &f.device
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	of := [5]string{r.Device, r.DeviceProfile, r.User, r.Password, r.Fingerprint}
+	user, password := r.User, r.Password
+	if r.DeviceUser != "" {
+		user, password = r.DeviceUser, r.DevicePassword
+	}
+	of := [5]string{r.Device, r.DeviceProfile, user, password, r.Fingerprint}
 	if d.open == nil || d.of != of {
 		if d.open != nil {
 			go d.open.Close() // it may be about to answer
 		}
 		d.of = of
-		d.open = onvif.Open(onvif.Config{URL: u, User: r.User, Password: r.Password, Fingerprint: r.Fingerprint, AnswerTimeout: deviceAnswer}, r.DeviceProfile)
+		d.open = onvif.Open(onvif.Config{URL: u, User: user, Password: password, Fingerprint: r.Fingerprint, AnswerTimeout: deviceAnswer}, r.DeviceProfile)
 	}
 	return d.open, nil
 }
@@ -75,6 +79,13 @@ func (d *device) due(last *time.Time, every time.Duration) bool {
 	}
 	*last = time.Now()
 	return true
+}
+
+// leaveAlone has a device that gives no keyframes asked for none for a while.
+func (d *device) leaveAlone() {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	d.keyframe = time.Now().Add(time.Hour)
 }
 
 // elsewhere are faults of a stream that is somewhere else than it was.
@@ -177,7 +188,8 @@ func (f *Feed) askKeyframe() {
 		ctx, cancel := context.WithTimeout(ctx, deviceTime)
 		defer cancel()
 		if err := d.Keyframe(ctx); err != nil && ctx.Err() == nil {
-			f.warn("", "the camera was asked by ONVIF for a keyframe, and said no: "+err.Error())
+			f.device.leaveAlone()
+			f.warn("", "the camera was asked by ONVIF for a keyframe, and said no; it is asked again in an hour: "+err.Error())
 		}
 	})
 }

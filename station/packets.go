@@ -2,6 +2,7 @@ package station
 
 import (
 	"fmt"
+	"time"
 
 	"webostrum/ingest/source"
 )
@@ -37,10 +38,16 @@ func (w *packetWatch) missing(dropped uint64) bool {
 	return more
 }
 
+// longConnecting is after how long without a frame a camera is asked for a keyframe.
+const longConnecting = 3 * time.Second
+
 // checkPackets warns of what the packets of the feed's session show.
 func (f *Feed) checkPackets() {
 	session := f.session.Load()
 	if session == nil {
+		if c := f.Condition(); c.State == StateConnecting && time.Since(c.Since) >= longConnecting {
+			f.askKeyframe() // it may send one in minutes
+		}
 		return
 	}
 	facts := (*session).Facts()

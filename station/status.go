@@ -53,6 +53,7 @@ func (f *Feed) Status() Status {
 	f.mu.Unlock()
 	s.Record.User, s.Record.Password = mask(s.Record.User), ""
 	s.Record.UserSealed, s.Record.PasswordSealed = nil, nil
+	s.Record.DeviceUser, s.Record.DevicePassword, s.Record.DeviceUserSealed, s.Record.DevicePasswordSealed = mask(s.Record.DeviceUser), "", nil, nil
 	s.BitRate, s.FrameRate, s.KeyEvery = f.meter.rates()
 	cfg := f.station.cfg
 	if cfg.Codecs == "" {

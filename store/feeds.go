@@ -28,6 +28,8 @@ type Feed struct {
 	Fingerprint    string
 	Device         string // address of the camera's ONVIF device; empty when it is not known
 	DeviceProfile  string // token of the profile that the feed shows
+	DeviceUser     string `gorm:"-"` // where the device has others than the stream; else empty
+	DevicePassword string `gorm:"-"`
 	DeviceID       string // URN of the device, which stays when its address changes
 	Follow         bool   // whether the feed goes by itself where the device is found
 	WithinMillis   int    // how far behind the picture may be; 0 is whatever is cheapest
@@ -59,13 +61,16 @@ type Feed struct {
 	CreatedAt time.Time
 	UpdatedAt time.Time
 
-	UserSealed     []byte
-	PasswordSealed []byte
-	QuerySealed    []byte
+	UserSealed           []byte
+	PasswordSealed       []byte
+	DeviceUserSealed     []byte
+	DevicePasswordSealed []byte
+	QuerySealed          []byte
 }
 
 func (s *Store) sealFeed(f *Feed) {
 	f.UserSealed, f.PasswordSealed = s.box.seal(f.User), s.box.seal(f.Password)
+	f.DeviceUserSealed, f.DevicePasswordSealed = s.box.seal(f.DeviceUser), s.box.seal(f.DevicePassword)
 	var query string
 	f.Address, query, _ = strings.Cut(f.URL, "?")
 	f.QuerySealed = s.box.seal(query)
@@ -78,6 +83,7 @@ func (s *Store) sealFeed(f *Feed) {
 func (s *Store) openFeed(f *Feed) error {
 	open := opener{box: s.box}
 	f.User, f.Password, f.URL = open.text(f.UserSealed), open.text(f.PasswordSealed), f.Address
+	f.DeviceUser, f.DevicePassword = open.text(f.DeviceUserSealed), open.text(f.DevicePasswordSealed)
 	if query := open.text(f.QuerySealed); query != "" {
 		f.URL += "?" + query
 	}

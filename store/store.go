@@ -270,6 +270,8 @@ var migrations = []migration{
 		`ALTER TABLE feeds ADD COLUMN device_profile TEXT NOT NULL DEFAULT ''`,
 		`ALTER TABLE feeds ADD COLUMN device_id TEXT NOT NULL DEFAULT ''`,
 		`ALTER TABLE feeds ADD COLUMN follow INTEGER NOT NULL DEFAULT 0`,
+		`ALTER TABLE feeds ADD COLUMN device_user_sealed BLOB`,
+		`ALTER TABLE feeds ADD COLUMN device_password_sealed BLOB`,
 	}, nil},
 }
 

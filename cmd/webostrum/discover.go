@@ -111,6 +111,8 @@ func (a *app) streams() *cli.Command {
 			&cli.StringFlag{Name: "fingerprint", Usage: "`SHA-256` of the camera's certificate to trust, for https"},
 			&cli.StringFlag{Name: "add", Usage: "add a feed of this `NAME` with the best stream, or the one of --stream"},
 			&cli.StringFlag{Name: "stream", Usage: "`NAME` of the stream to add"},
+			&cli.StringFlag{Name: "stream-user", Usage: "`USER` of the stream, where it is another than the camera's"},
+			&cli.StringFlag{Name: "stream-password", Usage: "`PASSWORD` of the stream, likewise", Sources: cli.EnvVars("WEBOSTRUM_STREAM_PASSWORD")},
 		},
 		Arguments: []cli.Argument{&cli.StringArg{Name: "camera", UsageText: "HOST|ADDRESS"}},
 		Action:    a.runStreams,
@@ -152,6 +154,10 @@ func (a *app) addOffered(ctx context.Context, c *cli.Command, cl *client.Client,
 	}
 	in := apitypes.NewFeed{Name: c.String("add"), FeedSettings: apitypes.Defaults(stream.URL)}
 	in.Camera.User, in.Camera.Password, in.Camera.Device, in.Camera.DeviceProfile, in.Camera.DeviceID = c.String("user"), secret, s.Device, stream.Token, s.ID
+	if c.String("stream-user") != "" {
+		in.Camera.DeviceUser, in.Camera.DevicePassword = in.Camera.User, in.Camera.Password
+		in.Camera.User, in.Camera.Password = c.String("stream-user"), c.String("stream-password")
+	}
 	f, err := cl.AddFeed(ctx, in)
 	if err != nil {
 		return err

@@ -48,7 +48,7 @@ func cameraSettings() []settingFlag {
 	return []settingFlag{
 		stringSetting("camera.user", "user", "the camera's `USER`", ""),
 		password,
-		stringSetting("camera.transport", "transport", "RTSP: auto, tcp or udp", "auto"),
+		stringSetting("camera.transport", "transport", "RTSP: auto, tcp, udp, http (through two HTTP connections) or multicast", "auto"),
 		stringSetting("camera.fetch", "fetch", "HTTP: auto, stream (one endless answer) or poll (one picture an answer)", "auto"),
 		stringSetting("camera.fingerprint", "fingerprint", "`SHA-256` of the camera's certificate to trust, for rtsps and https", ""),
 	}
@@ -60,6 +60,8 @@ func feedSettings() []settingFlag {
 	return append(cameraSettings(),
 		stringSetting("camera.device", "device", "`ADDRESS` of the camera's ONVIF device, on the camera's host; empty for none", ""),
 		stringSetting("camera.deviceProfile", "device-profile", "`TOKEN` of the device's profile that the feed shows", ""),
+		stringSetting("camera.deviceUser", "device-user", "the device's `USER`, where it is another than the stream's", ""),
+		stringSetting("camera.devicePassword", "device-password", "the device's `PASSWORD`, likewise", ""),
 		stringSetting("camera.deviceId", "device-id", "what the device calls itself, a `URN`", ""),
 		boolSetting("camera.follow", "follow", "the feed goes by itself to where a search finds the device, when the camera is not reached"),
 		floatSetting("camera.pollSeconds", "poll", "HTTP: `SECONDS` from one polled picture to the next, 0.1 to 3600", "2"),

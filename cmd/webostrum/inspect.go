@@ -24,6 +24,7 @@ func (a *app) inspect() *cli.Command {
 		Name: "inspect", Usage: "look into a camera: what is inside, or why not", OnUsageError: usageError,
 		Flags: append(flags(cameraSettings(), true), outputFlag(),
 			&cli.FloatFlag{Name: "seconds", Usage: "how long to read", Value: 4},
+			&cli.BoolFlag{Name: "try-paths", Usage: "where the camera has nothing under the address's path, try a short list of usual ones"},
 			&cli.BoolFlag{Name: "transports", Usage: "try the other RTSP transport, too"},
 			&cli.StringFlag{Name: "save", Usage: "keep the elementary stream in a `FILE` for a report, up to 16 MiB; it holds no credentials"},
 			&cli.StringFlag{Name: "picture", Usage: "keep a frame in a `FILE`, as JPEG"},
@@ -42,7 +43,7 @@ func (a *app) inspect() *cli.Command {
 			in := apitypes.Inspection{
 				URL: c.StringArg("url"), User: c.String("user"), Password: secret, Transport: c.String("transport"),
 				Fetch: c.String("fetch"), Fingerprint: c.String("fingerprint"), Seconds: c.Float("seconds"),
-				Transports: c.Bool("transports"), Stream: c.String("save") != "",
+				TryPaths: c.Bool("try-paths"), Transports: c.Bool("transports"), Stream: c.String("save") != "",
 			}
 			if c.Bool("watch") {
 				return a.watchCamera(ctx, c, in)
@@ -86,7 +87,11 @@ func (a *app) look(ctx context.Context, c *cli.Command, in apitypes.Inspection) 
 	if _, _, _, err := source.ParseURL(in.URL); err != nil {
 		return nil, usagef("%w", err)
 	}
-	result, err := inspect.Run(ctx, inspect.Config{
+	run := inspect.Run
+	if in.TryPaths {
+		run = inspect.RunTrying
+	}
+	result, err := run(ctx, inspect.Config{
 		URL: in.URL, User: in.User, Password: in.Password, Transport: transport, Fetch: fetch, Fingerprint: in.Fingerprint,
 		For: time.Duration(in.Seconds * float64(time.Second)), Both: in.Transports, Save: in.Stream,
 	})
@@ -157,6 +162,7 @@ func watchText(r *apitypes.Report) string {
 }
 
 func reportTable(w io.Writer, r *apitypes.Report) {
+	row(w, "address", r.URL)
 	row(w, "transport", r.Transport)
 	if r.Server != "" {
 		row(w, "server", r.Server)

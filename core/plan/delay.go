@@ -61,9 +61,10 @@ func Ahead(d Delivery, p Path) time.Duration {
 // for whose device an engine fills a buffer of its own first, and in WebKit, whose rate is
 // left alone and which gets unsteady with less (web/player/keeper.ts).
 const (
-	leastKeptAudio     = 265 * time.Millisecond
-	leastKeptWebKit    = 1050 * time.Millisecond
-	leastKeptWebKitHLS = 2000 * time.Millisecond
+	leastKeptAudio    = 265 * time.Millisecond // Chromium
+	leastKeptFirefox  = 215 * time.Millisecond // with audio
+	leastKeptWebKit   = 1200 * time.Millisecond
+	leastKeptWebKitLL = 2000 * time.Millisecond // low-latency HLS
 )
 
 // kept is what a player of the viewer's engine has in store on average.
@@ -71,9 +72,11 @@ func kept(d Delivery, p Path) time.Duration {
 	least := time.Duration(0)
 	switch {
 	case p.Engine == WebKit && d == HLS:
-		least = leastKeptWebKitHLS
+		least = leastKeptWebKitLL
 	case p.Engine == WebKit:
 		least = leastKeptWebKit
+	case p.Audio && p.Engine == Firefox:
+		least = leastKeptFirefox
 	case p.Audio:
 		least = leastKeptAudio
 	}

@@ -22,7 +22,7 @@ func TestDelay(t *testing.T) {
 	path.Listen = true
 	assert.Equal(t, 335*ms, plan.Total(plan.Delay(plan.Fragments, path)), "the engine fills its device's buffer")
 	path.Engine = plan.WebKit
-	assert.Equal(t, 1120*ms, plan.Total(plan.Delay(plan.Fragments, path)))
+	assert.Equal(t, 1270*ms, plan.Total(plan.Delay(plan.Fragments, path)))
 	assert.Equal(t, 150*ms, plan.Ahead(plan.Fragments, path), "audio needs more in store")
 	assert.Len(t, plan.Delay(plan.MotionJPEG, plan.Path{}), 1, "what is not known is not told")
 }

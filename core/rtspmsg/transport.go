@@ -14,6 +14,9 @@ type Transport struct {
 	ClientPort  [2]int // 0 when not given
 	ServerPort  [2]int
 	Source      string
+	Multicast   bool
+	Destination string // group, of multicast
+	Port        [2]int // there
 	SSRC        uint32
 	HasSSRC     bool
 }
@@ -42,6 +45,12 @@ func ParseTransport(header string) (Transport, error) {
 			t.ServerPort, err = pair(value, 0xffff)
 		case "source":
 			t.Source = value
+		case "multicast":
+			t.Multicast = true
+		case "destination":
+			t.Destination = value
+		case "port":
+			t.Port, err = pair(value, 0xffff)
 		case "ssrc":
 			// Some cameras pad it with blanks or write it in decimal; a wrong one is
 			// only not used.
@@ -70,10 +79,16 @@ func pair(text string, limit int) ([2]int, error) {
 	return [2]int{first, second}, nil
 }
 
-// String writes the specification for a unicast play session.
+// String writes the specification for a play session.
 func (t Transport) String() string {
 	var b strings.Builder
-	b.WriteString(t.Profile + ";unicast")
+	b.WriteString(t.Profile + map[bool]string{false: ";unicast", true: ";multicast"}[t.Multicast])
+	if t.Destination != "" {
+		b.WriteString(";destination=" + t.Destination)
+	}
+	if t.Port[0] > 0 {
+		fmt.Fprintf(&b, ";port=%d-%d", t.Port[0], t.Port[1])
+	}
 	if t.TCP() {
 		fmt.Fprintf(&b, ";interleaved=%d-%d", t.Interleaved[0], t.Interleaved[1])
 	}

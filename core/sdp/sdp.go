@@ -41,6 +41,13 @@ type Media struct {
 	Width     int    // of the picture, pixels; 0 when not given
 	Height    int
 	Formats   []Format
+	Crypto    []Crypto // keys for SRTP that are offered (RFC 4568)
+}
+
+// Crypto is a key for SRTP (RFC 4568, 6).
+type Crypto struct {
+	Suite string // such as AES_CM_128_HMAC_SHA1_80, in upper case
+	Key   []byte // master key and salt
 }
 
 // Format is one payload type of a media description.
@@ -139,11 +146,29 @@ func (m *Media) attribute(value string) {
 		m.rtpmap(v)
 	case "fmtp":
 		m.fmtp(v)
+	case "crypto":
+		m.crypto(v)
 	case "framesize":
 		_, size, _ := strings.Cut(v, " ")
 		m.size(size, "-")
 	case "x-dimensions":
 		m.size(v, ",")
+	}
+}
+
+// crypto reads "<tag> <suite> inline:<key>[|lifetime][|MKI:length]"; packets with an MKI are
+// not handled.
+func (m *Media) crypto(v string) {
+	const most = 8
+	fields := strings.Fields(v)
+	if len(fields) < 3 || len(m.Crypto) >= most {
+		return
+	}
+	text, ok := strings.CutPrefix(fields[2], "inline:")
+	text, rest, _ := strings.Cut(text, "|")
+	key, err := base64.RawStdEncoding.DecodeString(strings.TrimRight(text, "="))
+	if ok && err == nil && !strings.Contains(rest, ":") {
+		m.Crypto = append(m.Crypto, Crypto{strings.ToUpper(fields[1]), key})
 	}
 }
 

@@ -9,6 +9,8 @@ import (
 	"sync"
 	"time"
 
+	"github.com/pion/srtp/v3"
+
 	"webostrum/core/httpauth"
 	"webostrum/core/rtspmsg"
 	"webostrum/wait"
@@ -17,7 +19,8 @@ import (
 // part is one medium that a viewer has set up.
 type part struct {
 	medium
-	out sender
+	out    sender
+	secure *srtp.Context // nil for what is sent in the clear
 }
 
 // connection is one viewer: one connection, one session at most.
@@ -110,7 +113,7 @@ func (c *connection) handle(m *rtspmsg.Message, policy Policy) *rtspmsg.Message 
 	}
 	switch m.Method {
 	case "DESCRIBE":
-		return describe(m.URL, stream, policy.Information)
+		return describe(m.URL, stream, policy.Information, c.server.cfg.SRTPKey)
 	case "SETUP":
 		return c.setUp(m, stream, number)
 	case "PLAY":
@@ -154,13 +157,24 @@ func (c *connection) setUp(m *rtspmsg.Message, stream *Stream, number int) *rtsp
 	}
 	t.SSRC, t.HasSSRC = rand.Uint32(), true
 	p := &part{medium: list[number-1]}
+	if key := c.server.cfg.SRTPKey; key != nil {
+		if p.secure, err = openSecure(key); err != nil {
+			return answer(500, "Internal Server Error")
+		}
+	}
 	switch {
 	case t.TCP() && !c.server.cfg.NoTCP:
 		if t.Interleaved[0] < 0 {
 			t.Interleaved = [2]int{2 * len(c.parts), 2*len(c.parts) + 1}
 		}
 		p.out = &tcpSender{c: c, channels: t.Interleaved}
-	case !t.TCP() && !c.server.cfg.NoUDP && t.ClientPort[0] > 0:
+	case t.Multicast && c.server.cfg.Group != nil:
+		u, port, err := newGroupSender(c.conn, c.server.cfg.Group)
+		if err != nil {
+			return answer(500, "Internal Server Error")
+		}
+		p.out, t.Destination, t.Port = u, c.server.cfg.Group.String(), port
+	case !t.TCP() && !t.Multicast && !c.server.cfg.NoUDP && t.ClientPort[0] > 0:
 		u, err := newUDPSender(c.conn, t.ClientPort)
 		if err != nil {
 			return answer(500, "Internal Server Error")

@@ -62,7 +62,7 @@ func trackNumber(path string) (stream string, number int) {
 }
 
 // describe answers DESCRIBE (RFC 2326, appendix C).
-func describe(base string, stream *Stream, information string) *rtspmsg.Message {
+func describe(base string, stream *Stream, information string, key []byte) *rtspmsg.Message {
 	a := answer(200, "OK")
 	a.Header.Set("Content-Type", "application/sdp")
 	a.Header.Set("Content-Base", strings.TrimSuffix(base, "/")+"/")
@@ -71,7 +71,14 @@ func describe(base string, stream *Stream, information string) *rtspmsg.Message 
 		a.Body = bytes.Replace(a.Body, []byte("c="), []byte("i="+information+"\r\nc="), 1)
 	}
 	for i, m := range stream.media() {
-		a.Body = fmt.Appendf(a.Body, "m=%s 0 RTP/AVP %d\r\n", m.track.Kind, m.payloadType)
+		profile := "RTP/AVP"
+		if key != nil {
+			profile = "RTP/SAVP"
+		}
+		a.Body = fmt.Appendf(a.Body, "m=%s 0 %s %d\r\n", m.track.Kind, profile, m.payloadType)
+		if key != nil {
+			a.Body = fmt.Appendf(a.Body, "a=crypto:1 AES_CM_128_HMAC_SHA1_80 inline:%s\r\n", base64.StdEncoding.EncodeToString(key))
+		}
 		a.Body = fmt.Appendf(a.Body, "a=rtpmap:%d %s\r\n", m.payloadType, mapping(m.track))
 		if params := parameters(m.track); params != "" {
 			a.Body = fmt.Appendf(a.Body, "a=fmtp:%d %s\r\n", m.payloadType, params)

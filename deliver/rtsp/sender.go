@@ -2,16 +2,19 @@ package rtsp
 
 import (
 	"context"
+	"errors"
 	"math/rand/v2"
 	"net"
 	"time"
 
 	"github.com/pion/rtcp"
+	"golang.org/x/net/ipv4"
 
 	"webostrum/core/media"
 	"webostrum/core/rtp"
 	"webostrum/core/rtspmsg"
 	"webostrum/core/timeline"
+	"webostrum/netif"
 )
 
 const (
@@ -86,6 +89,27 @@ func newUDPSender(conn net.Conn, ports [2]int) (*udpSender, error) {
 	}, nil
 }
 
+// newGroupSender sends to a group on the interface that the connection came by, and no
+// further than its network.
+func newGroupSender(conn net.Conn, group net.IP) (u *udpSender, port [2]int, err error) {
+	u, err = newUDPSender(conn, [2]int{1, 1})
+	if err != nil {
+		return nil, port, err
+	}
+	port[0] = u.ports()[0]&^1 | 0x4000 // even, and high
+	port[1] = port[0] + 1
+	on := netif.Of(conn.LocalAddr().(*net.TCPAddr).IP)
+	for _, c := range []*net.UDPConn{u.data, u.control} {
+		p := ipv4.NewPacketConn(c)
+		if err := errors.Join(p.SetMulticastInterface(on), p.SetMulticastLoopback(true), p.SetMulticastTTL(1)); err != nil {
+			u.close()
+			return nil, port, err
+		}
+	}
+	u.toData, u.toControl = &net.UDPAddr{IP: group, Port: port[0]}, &net.UDPAddr{IP: group, Port: port[1]}
+	return u, port, nil
+}
+
 func (u *udpSender) ports() [2]int {
 	return [2]int{u.data.LocalAddr().(*net.UDPAddr).Port, u.control.LocalAddr().(*net.UDPAddr).Port}
 }
@@ -137,11 +161,11 @@ func (c *connection) sendAll(ctx context.Context, p *part) {
 		}
 		if now := time.Now(); now.Sub(reported) >= reportsEvery && !c.server.cfg.NoReports {
 			reported = now
-			if !p.out.rtcp(senderReport(z, s)) {
+			if !p.out.rtcp(p.sealReport(senderReport(z, s))) {
 				return
 			}
 		}
-		if !p.out.rtp(c.filtered(s.Track, wire(z, s))) {
+		if !p.out.rtp(p.seal(c.filtered(s.Track, wire(z, s)))) {
 			return
 		}
 	}

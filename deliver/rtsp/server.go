@@ -44,8 +44,13 @@ type Config struct {
 	Challenge      httpauth.Challenge
 	NonceUses      int // requests after which a nonce goes stale; 0 means never
 
-	NoTCP, NoUDP bool // ways of transport that are not offered
-	NoReports    bool // no sender reports are sent
+	NoTCP, NoUDP bool   // ways of transport that are not offered
+	NoReports    bool   // no sender reports are sent
+	Group        net.IP // that multicast goes to, on the interface of the connection; nil does not offer it
+
+	// SRTPKey encrypts RTP and RTCP by AES_CM_128_HMAC_SHA1_80 (RFC 3711): master key and salt,
+	// which the description tells (RFC 4568). Nil sends in the clear.
+	SRTPKey []byte
 
 	// Policy says what requests are held to; it is asked at each. Nil is the zero
 	// Policy.
@@ -77,13 +82,14 @@ type Server struct {
 	cancel context.CancelFunc
 	wg     sync.WaitGroup
 
-	mu    sync.Mutex
-	conns map[net.Conn]struct{} // guarded by mu
+	mu      sync.Mutex
+	conns   map[net.Conn]struct{} // guarded by mu
+	tunnels map[string]net.Conn   // answers to GET that wait for their POST; guarded by mu
 }
 
 // NewServer makes a server.
 func NewServer(cfg Config) *Server {
-	s := &Server{cfg: cfg, conns: make(map[net.Conn]struct{})}
+	s := &Server{cfg: cfg, conns: make(map[net.Conn]struct{}), tunnels: make(map[string]net.Conn)}
 	if s.cfg.Challenge.Scheme == "" {
 		s.cfg.Challenge = httpauth.Challenge{Scheme: "digest", Realm: "camera"}
 	}
@@ -119,7 +125,7 @@ func (s *Server) add(conn net.Conn) bool {
 	}
 	s.conns[conn] = struct{}{}
 	s.wg.Go(func() {
-		newConnection(s, conn).serve()
+		s.serveConn(conn)
 		s.mu.Lock()
 		delete(s.conns, conn)
 		s.mu.Unlock()
@@ -133,6 +139,10 @@ func (s *Server) DropAll() {
 	defer s.mu.Unlock()
 	for c := range s.conns {
 		_ = c.Close()
+	}
+	for cookie, c := range s.tunnels {
+		_ = c.Close()
+		delete(s.tunnels, cookie)
 	}
 }
 

@@ -5,6 +5,7 @@ package inspect
 import (
 	"context"
 	"fmt"
+	"net/url"
 	"sync"
 	"time"
 
@@ -54,6 +55,7 @@ type look struct {
 	keyframe   *media.Sample  // the newest; guarded by mu
 	timing     timing         // guarded by mu
 	opened     time.Time
+	url        string    // without credentials
 	firstAt    time.Time // arrival of the first frame; guarded by mu
 	saved      *saved    // guarded by mu; nil when nothing is to be saved
 	begun      chan struct{}
@@ -79,7 +81,7 @@ func Run(ctx context.Context, cfg Config) (*Result, error) {
 	parent := ctx
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	l := &look{begun: make(chan struct{}), opened: time.Now(), saved: saving(cfg.Save)}
+	l := &look{begun: make(chan struct{}), opened: time.Now(), url: bare(cfg.URL), saved: saving(cfg.Save)}
 	ended := make(chan error, 1)
 	var reading sync.WaitGroup
 	reading.Go(func() {
@@ -97,6 +99,16 @@ func Run(ctx context.Context, cfg Config) (*Result, error) {
 		result.Transports = l.bothWays(parent, cfg, result.Transport)
 	}
 	return result, err
+}
+
+// bare is an address without credentials and without what its query may hold.
+func bare(address string) string {
+	u, err := url.Parse(address)
+	if err != nil {
+		return ""
+	}
+	u.User, u.RawQuery = nil, ""
+	return u.String()
 }
 
 // watch waits for the first picture, then reads for a while.
@@ -118,6 +130,7 @@ func (l *look) watch(ctx context.Context, d time.Duration, ended <-chan error) (
 	case <-read.C:
 	}
 	report := l.report()
+	report.URL = l.url
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	return &Result{*report, l.keyframe, l.saved.bytes()}, ctx.Err()

@@ -2,6 +2,7 @@ package inspect
 
 import (
 	"context"
+	"net/url"
 	"strings"
 	"testing"
 	"time"
@@ -21,7 +22,7 @@ import (
 func TestMain(m *testing.M) { goleak.VerifyTestMain(m) }
 
 func TestRun(t *testing.T) {
-	for _, way := range []source.Transport{source.TCP, source.UDP} {
+	for _, way := range []source.Transport{source.TCP, source.UDP, source.Tunnel} {
 		_, url := cam.Serve(t, server.Config{})
 		r, err := Run(context.Background(), Config{URL: url, Transport: way, For: time.Second})
 		require.NoError(t, err)
@@ -176,4 +177,25 @@ func TestAudioNotes(t *testing.T) {
 		}
 		assert.Equal(t, len(tt.want) == 0, all == "", tt.name)
 	}
+}
+
+// TestTryingPaths finds the stream under a path that was not named, and nothing where there
+// is nothing.
+func TestTryingPaths(t *testing.T) {
+	_, address := cam.Serve(t, server.Config{})
+	u, err := url.Parse(address)
+	require.NoError(t, err)
+	there := u.Path
+	u.Path, u.User = "/nowhere", url.UserPassword("viewer", "funicular")
+	_, err = Run(context.Background(), Config{URL: u.String(), Transport: source.TCP, For: time.Second})
+	require.Equal(t, fault.PathUnknown, fault.As(err).Kind.Code)
+	before := generic
+	t.Cleanup(func() { generic = before })
+	generic = []string{"/neither", there}
+	r, err := RunTrying(context.Background(), Config{URL: u.String(), Transport: source.TCP, For: time.Second})
+	require.NoError(t, err)
+	assert.Equal(t, address, r.URL, "without credentials")
+	generic = []string{"/neither"}
+	_, err = RunTrying(context.Background(), Config{URL: u.String(), Transport: source.TCP, For: time.Second})
+	assert.Equal(t, fault.PathUnknown, fault.As(err).Kind.Code)
 }

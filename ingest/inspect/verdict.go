@@ -27,10 +27,10 @@ const (
 
 // bothWays tries the transport that was not used.
 func (l *look) bothWays(ctx context.Context, cfg Config, used string) []apitypes.ReportTransport {
-	if u, err := url.Parse(cfg.URL); err != nil || !strings.HasPrefix(u.Scheme, "rtsp") {
+	other := map[string]source.Transport{string(source.TCP): source.UDP, string(source.UDP): source.TCP, string(source.Tunnel): source.TCP}[used]
+	if u, err := url.Parse(cfg.URL); err != nil || !strings.HasPrefix(u.Scheme, "rtsp") || other == "" {
 		return nil
 	}
-	other := map[string]source.Transport{string(source.TCP): source.UDP, string(source.UDP): source.TCP}[used]
 	ctx, cancel := context.WithTimeout(ctx, otherTime)
 	defer cancel()
 	var came atomic.Bool

@@ -193,11 +193,11 @@ type described struct {
 
 // follow opens the connection and describes the stream, over redirections, and over a
 // connection that the camera closes with its challenge.
-func follow(ctx context.Context, cfg source.Config, u *url.URL) (*described, error) {
+func follow(ctx context.Context, cfg source.Config, u *url.URL, way source.Transport) (*described, error) {
 	const most = 4
 	auth := &httpauth.Client{User: cfg.User, Password: cfg.Password}
 	for range most {
-		conn, err := connect(ctx, u, cfg.Fingerprint, cfg.AnswerTimeout)
+		conn, err := connect(ctx, u, way, cfg.Fingerprint, cfg.AnswerTimeout)
 		if err != nil {
 			return nil, err
 		}

@@ -10,7 +10,6 @@ import (
 	"webostrum/core/fault"
 	"webostrum/core/rtspmsg"
 	"webostrum/ingest/dial"
-	"webostrum/ingest/source"
 )
 
 const (
@@ -76,7 +75,7 @@ func (s *Session) readControl() error {
 			if err := s.answered(m); err != nil {
 				return err
 			}
-		case m == nil && s.way == source.TCP:
+		case m == nil && s.way.Interleaved():
 			if err := s.interleaved(int(channel), data); err != nil {
 				return err
 			}

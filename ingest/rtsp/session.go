@@ -48,7 +48,7 @@ type Session struct {
 
 // open goes as far as PLAY.
 func open(ctx context.Context, cfg source.Config, u *url.URL, way source.Transport) (*Session, error) {
-	d, err := follow(ctx, cfg, u)
+	d, err := follow(ctx, cfg, u, way)
 	if err != nil {
 		return nil, err
 	}
@@ -130,7 +130,7 @@ func firstSet(values ...string) string {
 }
 
 func (s *Session) reorderWait() time.Duration {
-	if s.way == source.UDP {
+	if !s.way.Interleaved() {
 		return reorderWait
 	}
 	return 0
@@ -157,15 +157,19 @@ func paramsOf(m *sdp.Media, f *sdp.Format) rtp.Params {
 // audio is nil when there is none.
 func (s *Session) choose(desc *sdp.Session) (picture, audio *medium, err error) {
 	var other string
+	encrypted := false
 	for i := range desc.Media {
 		m := &desc.Media[i]
 		for _, f := range m.Formats {
 			facts := source.TrackFacts{Kind: m.Kind, Codec: f.Encoding, ClockRate: f.ClockRate, Channels: f.Channels}
-			plain := !strings.Contains(m.Profile, "SAVP")
-			at := &medium{stream: &stream{format: f}, control: m.Control, facts: len(s.tracks), params: paramsOf(m, &f)}
+			key := openSecure(m)
+			plain := !secured(m) || key != nil
+			at := &medium{stream: &stream{format: f, secure: key}, control: m.Control, facts: len(s.tracks), params: paramsOf(m, &f)}
 			switch {
 			case m.Kind == "video" && picture == nil && plain && slices.Contains(handled, media.Codec(f.Encoding)):
 				picture, facts.Used = at, true
+			case m.Kind == "video" && !plain:
+				encrypted = true
 			case m.Kind == "video" && other == "":
 				other = firstSet(f.Encoding, fmt.Sprintf("payload type %d", f.PayloadType))
 			case m.Kind == "audio" && audio == nil && plain && m.Direction != "recvonly": // that is the camera's loudspeaker
@@ -177,6 +181,8 @@ func (s *Session) choose(desc *sdp.Session) (picture, audio *medium, err error) 
 	switch {
 	case picture != nil:
 		return picture, audio, nil
+	case encrypted:
+		return nil, nil, fault.New(fault.CodecNotHandled, nil, "it sends encrypted RTP, and its description has no key that is handled")
 	case other != "":
 		return nil, nil, fault.New(fault.CodecNotHandled, nil, "it sends %s", plan.Name(media.Codec(other)))
 	}
@@ -186,14 +192,21 @@ func (s *Session) choose(desc *sdp.Session) (picture, audio *medium, err error) 
 // transport does SETUP.
 func (s *Session) transport(ctx context.Context, m *stream, trackURL string) error {
 	first := 2 * len(s.streams)
-	want := rtspmsg.Transport{Profile: "RTP/AVP/TCP", Interleaved: [2]int{first, first + 1}}
-	if s.way == source.UDP {
+	profile := "RTP/AVP"
+	if m.secure != nil {
+		profile = "RTP/SAVP"
+	}
+	want := rtspmsg.Transport{Profile: profile + "/TCP", Interleaved: [2]int{first, first + 1}}
+	switch s.way {
+	case source.Multicast:
+		want = rtspmsg.Transport{Profile: profile, Multicast: true}
+	case source.UDP:
 		pair, err := listenPair(s.control.conn.LocalAddr())
 		if err != nil {
 			return fault.New(fault.TransportNo, err, "no pair of UDP ports is free here: %v", err)
 		}
 		m.udp = pair
-		want = rtspmsg.Transport{Profile: "RTP/AVP", ClientPort: pair.ports()}
+		want = rtspmsg.Transport{Profile: profile, ClientPort: pair.ports()}
 	}
 	s.streams = append(s.streams, m)
 	err := s.ask(ctx, m, trackURL, want)
@@ -213,7 +226,7 @@ func (s *Session) ask(ctx context.Context, m *stream, trackURL string, want rtsp
 		return err
 	}
 	got, err := rtspmsg.ParseTransport(answer.Header.Get("Transport"))
-	if err != nil || got.TCP() != (s.way == source.TCP) {
+	if err != nil || got.TCP() != s.way.Interleaved() {
 		return fault.New(fault.TransportNo, err, "asked for %s, got %q", want, answer.Header.Get("Transport"))
 	}
 	var id string
@@ -221,6 +234,12 @@ func (s *Session) ask(ctx context.Context, m *stream, trackURL string, want rtsp
 	s.control.mu.Lock()
 	s.control.session = id
 	s.control.mu.Unlock()
+	if s.way == source.Multicast {
+		if m.udp, err = joinPair(s.control.conn.LocalAddr(), s.control.conn.RemoteAddr(), got); err != nil {
+			return fault.New(fault.TransportNo, err, "asked for multicast, got %.100q: %v", answer.Header.Get("Transport"), err)
+		}
+		return nil
+	}
 	m.channels = want.Interleaved
 	if got.Interleaved[0] >= 0 {
 		m.channels = got.Interleaved

@@ -18,6 +18,7 @@ type stream struct {
 	format   sdp.Format
 	channels [2]int   // of RTP and RTCP when interleaved
 	udp      *udpPair // nil when interleaved
+	secure   *secure  // nil for what comes in the clear
 
 	// Both are called under the session's lock.
 	packet func(*rtp.Packet, time.Time)
@@ -29,6 +30,12 @@ type stream struct {
 // rtpPacket takes one RTP packet. data is only ours until we return, unless it came
 // over UDP.
 func (s *Session) rtpPacket(m *stream, data []byte, now time.Time) {
+	if m.secure != nil {
+		var err error
+		if data, err = m.secure.data.DecryptRTP(nil, data, nil); err != nil {
+			return // forged, or garbled
+		}
+	}
 	var p rtp.Packet
 	if err := p.Unmarshal(data); err != nil {
 		return // garbled: the gap in the sequence will tell
@@ -50,6 +57,12 @@ func (s *Session) rtpPacket(m *stream, data []byte, now time.Time) {
 
 // rtcpData takes a compound RTCP packet.
 func (s *Session) rtcpData(m *stream, data []byte, now time.Time) error {
+	if m.secure != nil {
+		var err error
+		if data, err = m.secure.control.DecryptRTCP(nil, data, nil); err != nil {
+			return nil
+		}
+	}
 	packets, err := rtcp.Unmarshal(data)
 	if err != nil {
 		return nil // reports help, but nothing depends on one of them
@@ -76,7 +89,7 @@ func (s *Session) sendReport(m *stream, now time.Time) {
 	rr := m.count.report(s.receiver, now)
 	s.mu.Unlock()
 	data, err := rr.Marshal()
-	if err != nil || !began {
+	if err != nil || !began || m.secure != nil { // no key of ours was agreed upon
 		return
 	}
 	if m.udp == nil {

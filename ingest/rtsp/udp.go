@@ -1,9 +1,11 @@
 package rtsp
 
 import (
+	"fmt"
 	"net"
 
 	"webostrum/core/rtspmsg"
+	"webostrum/netif"
 )
 
 // udpPair is two neighbouring ports, the lower one even (RFC 3550, section 11).
@@ -34,6 +36,29 @@ func listenPair(local net.Addr) (*udpPair, error) {
 		_ = a.Close()
 	}
 	return nil, last
+}
+
+// joinPair joins the group that a camera sends to, on the interface by which it is reached.
+func joinPair(local, remote net.Addr, got rtspmsg.Transport) (*udpPair, error) {
+	group := net.ParseIP(got.Destination)
+	if group == nil || !group.IsMulticast() || got.Port[0] == 0 {
+		return nil, fmt.Errorf("it names no group: destination %.40q, port %d", got.Destination, got.Port[0])
+	}
+	on := netif.Of(local.(*net.TCPAddr).IP)
+	data, err := net.ListenMulticastUDP("udp", on, &net.UDPAddr{IP: group, Port: got.Port[0]})
+	if err != nil {
+		return nil, err
+	}
+	control, err := net.ListenMulticastUDP("udp", on, &net.UDPAddr{IP: group, Port: got.Port[1]})
+	if err != nil {
+		_ = data.Close()
+		return nil, err
+	}
+	from := &net.UDPAddr{IP: remote.(*net.TCPAddr).IP}
+	if source := net.ParseIP(got.Source); source != nil {
+		from.IP = source
+	}
+	return &udpPair{rtp: data, rtcp: control, peerRTP: from, peerRTCP: from}, nil
 }
 
 func (p *udpPair) ports() [2]int {

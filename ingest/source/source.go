@@ -19,20 +19,25 @@ type Transport string
 
 // The transports.
 const (
-	Auto Transport = "auto" // TCP, then UDP
-	TCP  Transport = "tcp"  // interleaved in the RTSP connection
-	UDP  Transport = "udp"
+	Auto      Transport = "auto" // TCP, then UDP
+	TCP       Transport = "tcp"  // interleaved in the RTSP connection
+	UDP       Transport = "udp"
+	Tunnel    Transport = "http"      // interleaved, in two HTTP connections
+	Multicast Transport = "multicast" // UDP to a group that others may listen to, too
 )
+
+// Interleaved says whether RTP comes in the RTSP connection.
+func (t Transport) Interleaved() bool { return t == TCP || t == Tunnel }
 
 // ParseTransport reads a transport's name; empty means Auto.
 func ParseTransport(s string) (Transport, error) {
 	switch t := Transport(strings.ToLower(s)); t {
 	case "":
 		return Auto, nil
-	case Auto, TCP, UDP:
+	case Auto, TCP, UDP, Tunnel, Multicast:
 		return t, nil
 	}
-	return "", fmt.Errorf("transport %q is not one of auto, tcp, udp", s)
+	return "", fmt.Errorf("transport %q is not one of auto, tcp, udp, http, multicast", s)
 }
 
 // Fetch is how pictures are got from an HTTP camera.

@@ -18,8 +18,8 @@ import { nameFrom } from "./names";
 import { ReportView } from "./ReportView";
 
 /** What looking into a camera takes. */
-function inspectBody({ url, user, password, transport, fetch, fingerprint }: CameraValues) {
-  return { url, user, password, transport, fetch, fingerprint, seconds: 4 };
+function inspectBody({ url, user, password, transport, fetch, fingerprint }: CameraValues, tryPaths: boolean) {
+  return { url, user, password, transport, fetch, fingerprint, seconds: 4, tryPaths };
 }
 
 /** First look into the camera, then name it; start is what is known of the camera. */
@@ -30,8 +30,12 @@ export function AddDialog({ start, onClose }: { start?: Partial<CameraValues>; o
   const [delivery, setDelivery] = useState(emptyDelivery);
 
   const look = useMutation({
-    mutationFn: async () => dataOf(await client.POST("/api/v1/inspect", { body: inspectBody(camera) })),
-    onSuccess: () => setDelivery((d) => (d.name ? d : { ...d, name: nameFrom(camera.url) })),
+    mutationFn: async (tryPaths: boolean) => dataOf(await client.POST("/api/v1/inspect", { body: inspectBody(camera, tryPaths) })),
+    onSuccess: (report, tryPaths) => {
+      const url = tryPaths ? report.url : camera.url;
+      setCamera({ ...camera, url });
+      setDelivery((d) => (d.name ? d : { ...d, name: nameFrom(url) }));
+    },
   });
   const add = useMutation({
     mutationFn: async () =>
@@ -54,7 +58,7 @@ export function AddDialog({ start, onClose }: { start?: Partial<CameraValues>; o
   const submit = (e: FormEvent) => {
     e.preventDefault();
     if (look.isSuccess) add.mutate();
-    else look.mutate();
+    else look.mutate(false);
   };
   return (
     <Dialog open onClose={onClose} fullWidth maxWidth="sm" slotProps={{ paper: { component: "form", onSubmit: submit } }}>
@@ -78,6 +82,11 @@ export function AddDialog({ start, onClose }: { start?: Partial<CameraValues>; o
           {look.data && <ReportView report={look.data} />}
           {look.data && <DeliveryFields values={delivery} onChange={setDelivery} fields={problem?.fields} />}
           {problem && <ProblemBox problem={problem} />}
+          {problem?.code === "camera-path-unknown" && (
+            <Button onClick={() => look.mutate(true)} sx={{ alignSelf: "start" }}>
+              Try usual paths
+            </Button>
+          )}
         </Stack>
       </DialogContent>
       <DialogActions>

@@ -29,6 +29,9 @@ export interface CameraValues {
   fingerprint: string;
   device: string;
   deviceProfile: string;
+  /** Credentials of the device: those that it was asked with. */
+  deviceUser: string;
+  devicePassword: string;
   deviceId: string;
   follow: boolean;
 }
@@ -46,13 +49,16 @@ export const emptyCamera: CameraValues = {
   fingerprint: "",
   device: "",
   deviceProfile: "",
+  deviceUser: "",
+  devicePassword: "",
   deviceId: "",
   follow: false,
 };
 
 /** What the API takes of them, but for the credentials. */
-export function cameraBody({ user: _user, password: _password, ...v }: CameraValues) {
-  return { ...v, pollSeconds: Number(v.pollSeconds), answerSeconds: Number(v.answerSeconds) };
+export function cameraBody({ user, password: _password, deviceUser, devicePassword, ...v }: CameraValues) {
+  const device = deviceUser === user ? {} : { deviceUser, devicePassword }; // the stream's go there, too
+  return { ...v, ...device, pollSeconds: Number(v.pollSeconds), answerSeconds: Number(v.answerSeconds) };
 }
 
 export interface DeliveryValues {
@@ -138,6 +144,8 @@ export function CameraFields({ values, onChange, fields, kept }: FieldsProps<Cam
             <MenuItem value="auto">auto</MenuItem>
             <MenuItem value="tcp">TCP</MenuItem>
             <MenuItem value="udp">UDP</MenuItem>
+            <MenuItem value="http">through HTTP</MenuItem>
+            <MenuItem value="multicast">multicast</MenuItem>
           </TextField>
         )}
       </Stack>

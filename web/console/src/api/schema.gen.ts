@@ -1158,11 +1158,15 @@ export interface components {
              * @example urn:uuid:6f1c4e2a-8a64-4b0e-9d55-1f0a4c7e2b11
              */
             deviceId?: string;
+            /** @description The password of that user; never shown again. It is forgotten with the device, and when the camera is set to another host */
+            devicePassword?: string;
             /**
              * @description Token of the profile that the feed shows
              * @example main
              */
             deviceProfile?: string;
+            /** @description The device's user, where it is another than the stream's; empty leaves it */
+            deviceUser?: string;
             /**
              * @description How frames are got from an HTTP camera: one endless answer, or one answer a frame; auto goes by what it answers
              * @default auto
@@ -1194,11 +1198,11 @@ export interface components {
              */
             stallSeconds: number;
             /**
-             * @description How RTP comes from an RTSP camera; auto tries TCP, then UDP
+             * @description How RTP comes from an RTSP camera; auto tries TCP, then UDP; http is RTSP through two HTTP connections, multicast a group that others may listen to, too
              * @default auto
              * @enum {string}
              */
-            transport: "auto" | "tcp" | "udp";
+            transport: "auto" | "tcp" | "udp" | "http" | "multicast";
             /**
              * @description The camera's address: rtsp://, rtsps://, http:// or https://. Credentials in it are taken out and kept sealed, and so are the values of its query, which are shown as *** and may be sent back so
              * @example rtsp://192.0.2.7:554/main
@@ -1526,9 +1530,11 @@ export interface components {
              * @default auto
              * @enum {string}
              */
-            transport: "auto" | "tcp" | "udp";
+            transport: "auto" | "tcp" | "udp" | "http" | "multicast";
             /** @description Try the other RTSP transport, too */
             transports?: boolean;
+            /** @description Where an RTSP camera has nothing under the address's path, try a short list of usual ones */
+            tryPaths?: boolean;
             /** @description The camera's address: rtsp://, rtsps://, http:// or https:// */
             url: string;
             user?: string;
@@ -2484,6 +2490,8 @@ export interface components {
              * @description Polled pictures that were the same as before
              */
             unchanged: number;
+            /** @description That was looked into, without credentials */
+            url: string;
             /** @description A sentence */
             verdict: string;
             /**
@@ -7240,6 +7248,7 @@ export interface operations {
                 content: {
                     /**
                      * @example {
+                     *       "url": "rtsp://192.0.2.7:554/main",
                      *       "transport": "tcp",
                      *       "tracks": [
                      *         {

@@ -41,7 +41,7 @@ export function StreamsDialog({ camera, onClose, onAdd }: { camera: FoundCamera;
           <Typography>{[[offered.maker, offered.model].filter(Boolean).join(" "), offered.firmware && `firmware ${offered.firmware}`].filter(Boolean).join(", ")}</Typography>
           {(offered.streams ?? []).map((s) => (
             <Offer key={s.name} stream={s} onAdd={() => {
-                onAdd({ url: s.url ?? "", user, password, device: offered.device, deviceProfile: s.token, deviceId: offered.id ?? camera.id ?? "" });
+                onAdd({ url: s.url ?? "", user, password, deviceUser: user, devicePassword: password, device: offered.device, deviceProfile: s.token, deviceId: offered.id ?? camera.id ?? "" });
                 onClose();
               }} />
           ))}

@@ -1,0 +1,21 @@
+// Package netif finds network interfaces.
+package netif
+
+import "net"
+
+// Of is the interface that has an address; nil where there is none.
+func Of(ip net.IP) *net.Interface {
+	all, err := net.Interfaces()
+	if err != nil {
+		return nil
+	}
+	for _, i := range all {
+		addresses, _ := i.Addrs() // one that is gone has none
+		for _, a := range addresses {
+			if n, ok := a.(*net.IPNet); ok && n.IP.Equal(ip) {
+				return &i
+			}
+		}
+	}
+	return nil
+}
