@@ -36,6 +36,7 @@ const (
 	segmentFetch = 450 * time.Millisecond // asking for a list, then for a segment
 	chunkFetch   = 10 * time.Millisecond  // giving a fragment to the engine
 	decodes      = 5 * time.Millisecond
+	jitterBuffer = 4 * time.Millisecond
 	encoding     = 5 * time.Millisecond
 
 	leastAhead      = 100 * time.Millisecond
@@ -120,6 +121,8 @@ func Delay(d Delivery, p Path) []Part {
 		p.Audio = p.Audio && p.Listen // it is asked for by those who listen alone
 		add("player's store", kept(d, p), "what the player keeps ahead, so that a line that falters is not noticed; more with sound")
 		add("fetching", chunkFetch, "giving a fragment to the browser")
+	case d == WebRTC:
+		add("jitter buffer", jitterBuffer, "what the browser holds back to even out the network")
 	}
 	add("decoding", decodes, "by the browser, until the picture is on the screen")
 	return parts

@@ -13,7 +13,7 @@ const ms = time.Millisecond
 
 func TestDelay(t *testing.T) {
 	path := plan.Path{Arrival: 30 * ms, FrameRate: 25, Segment: 2 * time.Second}
-	assert.Equal(t, 55*ms, plan.Total(plan.Delay(plan.WebRTC, path)))
+	assert.Equal(t, 59*ms, plan.Total(plan.Delay(plan.WebRTC, path)))
 	assert.Equal(t, 165*ms, plan.Total(plan.Delay(plan.Fragments, path)))
 	assert.Equal(t, 7505*ms, plan.Total(plan.Delay(plan.HLS, path)))
 	assert.Equal(t, 55*ms, plan.Total(plan.Delay(plan.MotionJPEG, path)))
