@@ -62,7 +62,7 @@ function Who({ demand, onChange, own }: { demand: Demand; onChange: (d: Demand) 
         {field("viewers", "Viewers at a time", "", "1")}
         {field("within", "How far behind at most", "s", own ? `${own}, as the feed has it` : "")}
         {field("uplink", "Uplink", "Mbit/s", "not known")}
-        <FormControlLabel label="They listen" control={<Switch checked={demand.listen} onChange={(e) => onChange({ ...demand, listen: e.target.checked })} />} />
+        <FormControlLabel label="They listen" sx={{ whiteSpace: "nowrap" }} control={<Switch checked={demand.listen} onChange={(e) => onChange({ ...demand, listen: e.target.checked })} />} />
       </Stack>
     </Paper>
   );
