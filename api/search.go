@@ -60,8 +60,13 @@ func (s *search) end(notes []string, err error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	s.running, s.notes = false, notes
-	if errors.Is(err, context.DeadlineExceeded) {
+	switch {
+	case errors.Is(err, context.DeadlineExceeded):
 		s.notes = append(s.notes, "The sweep took too long and was ended: sweep a smaller network, or fewer ports.")
+	case errors.Is(err, discover.ErrInterface):
+		s.notes = append(s.notes, "Nothing was searched: "+err.Error()+". Correct \"serve --search-on\", or leave it out.")
+	case err != nil && !errors.Is(err, context.Canceled):
+		s.notes = append(s.notes, "The search failed: "+err.Error()+".")
 	}
 }
 
