@@ -42,8 +42,7 @@ func TestLiveFragments(t *testing.T) {
 
 // TestADelayIsAWish: what is played and how it is cut follow from how far behind the
 // picture may be.
-func TestADelayIsAWish(t *testing.T) {
-	t.Parallel()
+func TestADelayIsAWish(t *testing.T) { // alone: other tests' load would lengthen what it measures
 	w := onAir(t)
 	out, code := w.cli("feed", "edit", "--within", "0.5", feed)
 	require.Zero(t, code, out)
@@ -51,7 +50,7 @@ func TestADelayIsAWish(t *testing.T) {
 	tab := openPage(t)
 	require.NoError(t, tab.Open(w.url("/watch/"+feed)))
 	const delay = `Number(` + player + `.dataset.delay)`
-	require.NoError(t, tab.Until(player+`?.dataset.method === "HLS, by script" && `+delay+` > 0 && `+delay+` < 1200`, patience), "low latency")
+	require.NoError(t, tab.Until(player+`?.dataset.method === "HLS, by script" && `+delay+` > 0 && `+delay+` < 2500`, patience), "low latency; without it HLS is three segments of 2 s behind")
 	require.NoError(t, tab.Until(player+`.dataset.why.includes("0.5 s asked for")`, patience))
 	out, code = w.cli("feed", "edit", "--within", "10", feed)
 	require.Zero(t, code, out)
