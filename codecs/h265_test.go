@@ -8,9 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"webostrum/core/h265"
 	"webostrum/core/media"
-	"webostrum/core/nalu"
 	"webostrum/core/workerproto"
 	"webostrum/sim/reel"
 )
@@ -47,26 +45,6 @@ var (
 	tenBits []byte
 )
 
-// framesOf takes a byte stream apart.
-func framesOf(stream []byte) (frames []reel.Frame, config *media.VideoConfig) {
-	var params h265.ParamKeeper
-	for unit := range nalu.SplitByteStream(stream) {
-		kind := h265.TypeOf(unit)
-		if kind.IsParameterSet() {
-			_ = params.Add(unit)
-		}
-		if !kind.IsVCL() {
-			continue
-		}
-		if h265.FirstOfPicture(unit) {
-			frames = append(frames, reel.Frame{Key: kind.IsIRAP()})
-		}
-		last := &frames[len(frames)-1]
-		last.Data = nalu.Append(last.Data, unit)
-	}
-	return frames, params.Current()
-}
-
 // TestH265OfOtherProfiles decodes what is reordered, and what has more bits: all pictures
 // come, in the order in which they are shown, but those that the decoder still holds.
 func TestH265OfOtherProfiles(t *testing.T) {
@@ -76,7 +54,7 @@ func TestH265OfOtherProfiles(t *testing.T) {
 		profile string
 		held    int
 	}{"B-frames": {reorderedH265, "Main", 4}, "10 bits": {tenBits, "Main 10", 0}} {
-		frames, config := framesOf(tt.film)
+		frames, config := reel.Split(tt.film)
 		require.Equal(t, tt.profile, config.Profile, name)
 		frames = frames[:5]
 		made, _, failed, err := work(t, func(c *workerproto.Conn) {

@@ -201,7 +201,7 @@ func TestColoursThroughAllCodecs(t *testing.T) {
 		sets, _ := split(t, videos[0].data)
 		sps, err := h264.ParseSPS(sets.Sets[0])
 		require.NoError(t, err)
-		assert.True(t, sps.FullRange && sps.BT601(), "the stream says what its colours mean")
+		assert.True(t, sps.FullRange && sps.BT601(sps.Height), "the stream says what its colours mean")
 
 		stills, _, failed, err := work(t, func(c *workerproto.Conn) {
 			in := workerproto.Input{Codec: media.H264, Width: 320, Height: 240, Sets: sets.Sets}

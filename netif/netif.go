@@ -1,7 +1,10 @@
-// Package netif finds network interfaces.
+// Package netif finds network interfaces, and writes hosts.
 package netif
 
-import "net"
+import (
+	"net"
+	"strings"
+)
 
 // Of is the interface that has an address; nil where there is none.
 func Of(ip net.IP) *net.Interface {
@@ -18,4 +21,15 @@ func Of(ip net.IP) *net.Interface {
 		}
 	}
 	return nil
+}
+
+// HostPort joins a host and a port, which may be empty, as they stand in an address.
+func HostPort(host, port string) string {
+	switch {
+	case port != "":
+		return net.JoinHostPort(host, port)
+	case strings.Contains(host, ":"):
+		return "[" + host + "]"
+	}
+	return host
 }

@@ -20,6 +20,7 @@ import (
 	"webostrum/core/onvif"
 	"webostrum/core/xmltree"
 	"webostrum/ingest/camhttp"
+	"webostrum/netif"
 )
 
 const (
@@ -261,13 +262,7 @@ func (c *camera) stream(text string) string {
 	}
 	if host := c.cfg.URL.Hostname(); !strings.EqualFold(u.Hostname(), host) {
 		c.noteOnce("The camera gives addresses of another host, " + u.Hostname() + "; the one named was asked instead.")
-		port := u.Port()
-		if strings.Contains(host, ":") {
-			host = "[" + host + "]"
-		}
-		if u.Host = host; port != "" {
-			u.Host += ":" + port
-		}
+		u.Host = netif.HostPort(host, u.Port())
 	}
 	u.User = nil
 	return u.String()

@@ -1,6 +1,7 @@
 package station
 
 import (
+	"context"
 	"slices"
 	"time"
 
@@ -84,7 +85,7 @@ func (a Actor) Remove(name string) error {
 		return err
 	}
 	st.halt(f)
-	f.device.close()
+	st.aside(func(context.Context) { f.device.close() }) // it may be about to answer
 	st.mu.Lock()
 	delete(st.feeds, name)
 	st.mu.Unlock()

@@ -3,7 +3,6 @@ package station
 import (
 	"context"
 	"errors"
-	"net"
 	"net/url"
 	"slices"
 	"strings"
@@ -11,6 +10,7 @@ import (
 	"time"
 
 	"webostrum/core/fault"
+	"webostrum/netif"
 	"webostrum/onvif"
 	"webostrum/store"
 )
@@ -52,8 +52,8 @@ func (f *Feed) Device() (*onvif.Device, error) {
 	}
 	of := [5]string{r.Device, r.DeviceProfile, user, password, r.Fingerprint}
 	if d.open == nil || d.of != of {
-		if d.open != nil {
-			go d.open.Close() // it may be about to answer
+		if old := d.open; old != nil {
+			f.station.aside(func(context.Context) { old.Close() }) // it may be about to answer
 		}
 		d.of = of
 		d.open = onvif.Open(onvif.Config{URL: u, User: user, Password: password, Fingerprint: r.Fingerprint, AnswerTimeout: deviceAnswer}, r.DeviceProfile)
@@ -154,9 +154,7 @@ func (a Actor) Follow(ctx context.Context, name string) error {
 	if u.Hostname() == host && before.Device == device {
 		return nil // it is where it was
 	}
-	if u.Host = hostPort(host, u.Port()); before.URL == u.String() && before.Device == device {
-		return nil
-	}
+	u.Host = netif.HostPort(host, u.Port())
 	_, err = a.Edit(name, "the camera was found at "+host, func(r *store.Feed) error {
 		if r.URL != before.URL || r.DeviceID != before.DeviceID {
 			return errChanged
@@ -165,17 +163,6 @@ func (a Actor) Follow(ctx context.Context, name string) error {
 		return nil
 	})
 	return err
-}
-
-// hostPort joins a host and a port, which may be empty.
-func hostPort(host, port string) string {
-	if port != "" {
-		return net.JoinHostPort(host, port)
-	}
-	if strings.Contains(host, ":") {
-		return "[" + host + "]"
-	}
-	return host
 }
 
 // askKeyframe asks the device for a keyframe, since pictures are missing until the next.

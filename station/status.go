@@ -67,7 +67,7 @@ func (f *Feed) Status() Status {
 		s.Audio.Track, s.Audio.Costs = p.AudioTrackNow(), p.AudioCosts()
 	}
 	s.Audio.Plans = make(map[plan.Delivery]plan.Audio)
-	for _, d := range pipeline.Deliveries {
+	for _, d := range plan.Deliveries {
 		s.Audio.Plans[d] = pipeline.AudioPlan(d, s.Record, s.Audio.Track, plan.Transcoder{Present: cfg.Codecs != "", AAC: cfg.AAC})
 	}
 	if session := f.session.Load(); session != nil {

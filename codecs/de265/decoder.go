@@ -90,7 +90,7 @@ func NewDecoder(sets [][]byte) (*Decoder, error) {
 			return nil, ErrChroma
 		}
 		d.reorder = sps.Reorder > 0
-		d.colour = workerproto.Colour{FullRange: sps.FullRange, BT601: sps.BT601()}
+		d.colour = workerproto.Colour{FullRange: sps.FullRange, BT601: sps.BT601(sps.Height)}
 	}
 	return d, d.reopen()
 }

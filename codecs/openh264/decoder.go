@@ -109,7 +109,7 @@ func NewDecoder(sets [][]byte) (*Decoder, error) {
 	}
 	d := &Decoder{
 		stamps: make(map[uint64]workerproto.Stamp),
-		colour: workerproto.Colour{FullRange: sps.FullRange, BT601: sps.BT601()},
+		colour: workerproto.Colour{FullRange: sps.FullRange, BT601: sps.BT601(sps.Height)},
 	}
 	if err := d.reopen(); err != nil {
 		return nil, err

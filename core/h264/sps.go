@@ -10,7 +10,6 @@ const (
 	maxParameterSet = 1 << 10
 	maxSide         = 16384
 	macroblock      = 16
-	extendedSAR     = 255 // aspect_ratio_idc, table E-1
 )
 
 // SPS is what repackaging needs of a sequence parameter set (7.3.2.1.1).
@@ -29,8 +28,7 @@ type SPS struct {
 
 	// FrameRate is what the VUI promises, frames a second; 0 when it does not.
 	FrameRate float64
-	FullRange bool
-	Matrix    uint8 // matrix_coefficients (table E-5); 2 when the VUI does not say
+	nalu.Signal
 
 	// Reorder is max_num_reorder_frames, or -1 when the stream does not say.
 	Reorder int
@@ -49,7 +47,7 @@ func ParseSPS(nal []byte) (*SPS, error) {
 		return nil, fmt.Errorf("%w: parameter set of %d bytes, at most %d", ErrMalformed, len(nal), maxParameterSet)
 	}
 	r := nalu.NewReader(nalu.Unescape(nal[1:]), ErrMalformed)
-	s := &SPS{Reorder: -1, Chroma: 1, BitDepth: 8, Matrix: matrixUnspecified}
+	s := &SPS{Reorder: -1, Chroma: 1, BitDepth: 8, Signal: nalu.Signal{Matrix: nalu.MatrixUnspecified}}
 	s.Profile = uint8(r.U(8))
 	s.Constraints = uint8(r.U(8))
 	s.Level = uint8(r.U(8))
@@ -170,24 +168,7 @@ func (s *SPS) crop(r *nalu.Reader, fields int) {
 
 // readVUI follows E.1.1.
 func (s *SPS) readVUI(r *nalu.Reader) {
-	if r.Flag() && r.U(8) == extendedSAR { // aspect_ratio_info_present_flag
-		r.U(32)
-	}
-	if r.Flag() { // overscan_info_present_flag
-		r.Flag()
-	}
-	if r.Flag() { // video_signal_type_present_flag
-		r.U(3)
-		s.FullRange = r.Flag()
-		if r.Flag() { // colour_description_present_flag
-			r.U(16)
-			s.Matrix = uint8(r.U(8))
-		}
-	}
-	if r.Flag() { // chroma_loc_info_present_flag
-		r.UE()
-		r.UE()
-	}
+	s.Signal.ReadVUI(r)
 	if r.Flag() { // timing_info_present_flag
 		units, scale := r.U(32), r.U(32)
 		r.Flag()
@@ -223,22 +204,6 @@ func (s *SPS) readVUI(r *nalu.Reader) {
 		s.Reorder = -1
 		s.FrameRate = 0
 	}
-}
-
-// matrixUnspecified is matrix_coefficients of a stream that does not say.
-const matrixUnspecified = 2
-
-// BT601 says whether the colours follow BT.601 and not BT.709: as the VUI has
-// it, and else by the height, as televisions do.
-func (s *SPS) BT601() bool {
-	const bt709, bt470, smpte170, tallestSD = 1, 5, 6, 576
-	switch s.Matrix {
-	case bt709:
-		return false
-	case bt470, smpte170:
-		return true
-	}
-	return s.Height <= tallestSD
 }
 
 // skipHRD follows E.1.2.

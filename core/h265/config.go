@@ -39,20 +39,14 @@ func record(s *SPS, video [][]byte, seq []byte, picture [][]byte) []byte {
 		last |= 1 << 2
 	}
 	b = append(b, last)
-	groups := []struct {
-		kind NALType
-		sets [][]byte
-	}{{NALVPS, video}, {NALSPS, [][]byte{seq}}, {NALPPS, picture}}
-	groups = slices.DeleteFunc(groups, func(g struct {
-		kind NALType
-		sets [][]byte
-	}) bool {
-		return len(g.sets) == 0
-	})
-	b = append(b, uint8(len(groups)))
-	for _, g := range groups {
-		b = binary.BigEndian.AppendUint16(append(b, complete|uint8(g.kind)), uint16(len(g.sets)))
-		for _, set := range g.sets {
+	kinds := 2 // without video parameter sets, which some cameras leave out
+	if len(video) > 0 {
+		kinds = 3
+	}
+	b = append(b, uint8(kinds))
+	for i, sets := range [][][]byte{video, {seq}, picture}[3-kinds:] {
+		b = binary.BigEndian.AppendUint16(append(b, complete|uint8(int(NALVPS)+3-kinds+i)), uint16(len(sets)))
+		for _, set := range sets {
 			b = append(binary.BigEndian.AppendUint16(b, uint16(len(set))), set...)
 		}
 	}

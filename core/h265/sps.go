@@ -9,11 +9,7 @@ import (
 const (
 	maxParameterSet = 4 << 10
 	maxSide         = 16384
-	extendedSAR     = 255 // aspect_ratio_idc, table E.1
 	maxSubLayers    = 7
-
-	// matrixUnspecified is matrix_coeffs of a stream that does not say.
-	matrixUnspecified = 2
 )
 
 // SPS is what repackaging needs of a sequence parameter set (7.3.2.2.1).
@@ -29,10 +25,9 @@ type SPS struct {
 	TemporalNested bool
 
 	// FrameRate is what the VUI promises, frames a second; 0 when it does not.
-	FrameRate  float64
-	FullRange  bool
-	Matrix     uint8 // matrix_coeffs (table E.5); 2 when the VUI does not say
-	Interlaced bool  // field_seq_flag: each picture is a field
+	FrameRate float64
+	nalu.Signal
+	Interlaced bool // field_seq_flag: each picture is a field
 
 	// Reorder is sps_max_num_reorder_pics of the highest sub-layer.
 	Reorder int
@@ -60,7 +55,7 @@ func ParseSPS(unit []byte) (*SPS, error) {
 		return nil, fmt.Errorf("%w: parameter set of %d bytes, at most %d", ErrMalformed, len(unit), maxParameterSet)
 	}
 	r := nalu.NewReader(nalu.Unescape(unit[HeadSize:]), ErrMalformed)
-	s := &SPS{Matrix: matrixUnspecified}
+	s := &SPS{Signal: nalu.Signal{Matrix: nalu.MatrixUnspecified}}
 	r.U(4) // sps_video_parameter_set_id
 	layers := int(r.U(3))
 	if layers >= maxSubLayers {
@@ -253,24 +248,7 @@ func skipReferenceSets(r *nalu.Reader) {
 
 // readVUI follows E.2.1 up to the timing.
 func (s *SPS) readVUI(r *nalu.Reader) {
-	if r.Flag() && r.U(8) == extendedSAR { // aspect_ratio_info_present_flag
-		r.U(32)
-	}
-	if r.Flag() { // overscan_info_present_flag
-		r.Flag()
-	}
-	if r.Flag() { // video_signal_type_present_flag
-		r.U(3)
-		s.FullRange = r.Flag()
-		if r.Flag() { // colour_description_present_flag
-			r.U(16)
-			s.Matrix = uint8(r.U(8))
-		}
-	}
-	if r.Flag() { // chroma_loc_info_present_flag
-		r.UE()
-		r.UE()
-	}
+	s.Signal.ReadVUI(r)
 	r.Flag() // neutral_chroma_indication_flag
 	s.Interlaced = r.Flag()
 	r.Flag()      // frame_field_info_present_flag
@@ -285,17 +263,4 @@ func (s *SPS) readVUI(r *nalu.Reader) {
 			s.FrameRate = float64(scale) / float64(units)
 		}
 	}
-}
-
-// BT601 says whether the colours follow BT.601 and not BT.709: as the VUI has it, and else
-// by the height, as televisions do.
-func (s *SPS) BT601() bool {
-	const bt709, bt470, smpte170, tallestSD = 1, 5, 6, 576
-	switch s.Matrix {
-	case bt709:
-		return false
-	case bt470, smpte170:
-		return true
-	}
-	return s.Height <= tallestSD
 }

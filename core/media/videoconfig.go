@@ -9,8 +9,8 @@ import (
 // The packages that read the codecs' headers make it. It is immutable.
 type VideoConfig struct {
 	Codec       Codec
-	Width       int    // pixels shown, after cropping
-	Height      int    //
+	Width       int // pixels shown, after cropping
+	Height      int
 	CodecString string // RFC 6381; empty where files of ISO/IEC 14496-12 do not carry it here
 	Profile     string // in words; empty where the codec has none
 	Level       string

@@ -19,6 +19,9 @@ const (
 	Fragments Delivery = "fragments"
 )
 
+// Deliveries are all of them.
+var Deliveries = []Delivery{HLS, Fragments, WebRTC, MotionJPEG}
+
 // AudioMode is whether audio is wanted.
 type AudioMode string
 

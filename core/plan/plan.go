@@ -82,9 +82,6 @@ type Advice struct {
 // What this machine's like takes, from docs/bench.md: cores for a million pixels a second,
 // and for a bit a second that is sent.
 const (
-	decodeH264 = 0.0024
-	decodeH265 = 0.0370
-	decodeJPEG = 0.0030
 	encodeH264 = 0.0060
 	encodeJPEG = 0.0025
 	sendWebRTC = 1.14e-9
@@ -100,14 +97,14 @@ const (
 	overhead   = 1.02 // of boxes and packet heads
 )
 
-// decoding is the cost by codec.
-var decoding = map[media.Codec]float64{media.H264: decodeH264, media.H265: decodeH265, media.JPEG: decodeJPEG}
+// decoding is the cost by codec, as above.
+var decoding = map[media.Codec]float64{media.H264: 0.0024, media.H265: 0.0370, media.JPEG: 0.0030}
 
 // Make plans a feed.
 func Make(s Source, d Demand, m Machine) Plan {
 	d.Viewers = max(d.Viewers, 1)
 	p := Plan{Lengths: d.Wish.Lengths(), Ladder: rendition.Ladder(s.Width, s.Height)}
-	for _, delivery := range []Delivery{HLS, Fragments, WebRTC, MotionJPEG} {
+	for _, delivery := range Deliveries {
 		p.Deliveries = append(p.Deliveries, p.outlook(delivery, s, d, m))
 	}
 	p.choose(d)

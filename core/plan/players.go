@@ -1,6 +1,11 @@
 package plan
 
-import "time"
+import (
+	"slices"
+	"time"
+
+	"webostrum/core/media"
+)
 
 // Player is how an engine plays a delivery.
 type Player struct {
@@ -59,4 +64,19 @@ func playersOf(d Delivery, path Path, all []Experience) (list []Player) {
 		list = append(list, p)
 	}
 	return list
+}
+
+// decodesOwn are what the engines decode beside H.264 and JPEG, of what was tested here, by
+// a delivery.
+var decodesOwn = map[string]map[Delivery][]media.Codec{
+	Firefox: {HLS: {media.H265}, Fragments: {media.H265}},
+	WebKit:  {HLS: {media.H265}, Fragments: {media.H265}},
+}
+
+// AsIs says whether an engine plays a delivery at all, and whether a camera's video goes to
+// it as it is; reordered says that it has B-frames.
+func AsIs(engine string, d Delivery, codec media.Codec, reordered bool) (asIs, plays bool) {
+	takes := decodesOwn[engine][d]
+	v := VideoFor(d, codec, reordered, takes, Transcoder{Present: true})
+	return !v.Transcode && (!v.Beside || slices.Contains(takes, codec)), table[d][engine].Plays
 }

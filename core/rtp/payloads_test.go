@@ -4,12 +4,14 @@ import (
 	"bytes"
 	"image"
 	"image/jpeg"
+	"slices"
 	"testing"
 
 	prtp "github.com/pion/rtp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	corejpeg "webostrum/core/jpeg"
 	"webostrum/core/media"
 	"webostrum/core/rtp"
 	"webostrum/sim/reel"
@@ -165,6 +167,21 @@ func TestJPEGThereAndBack(t *testing.T) {
 		assert.Equal(t, "4:2:0", p.Config.Profile)
 	}
 	assert.Same(t, c.pictures[0].Config, c.pictures[2].Config, "nothing changed but the tables")
+}
+
+// TestJPEGKeepsItsRestartInterval says one to a picture that needs none, since its scan is
+// shorter than that (RFC 2435, 3.1.7).
+func TestJPEGKeepsItsRestartInterval(t *testing.T) {
+	d, c := depacketizerOf(media.JPEG, rtp.Params{})
+	track := media.VideoTrack(1, 90000, &media.VideoConfig{Codec: media.JPEG, Width: 64, Height: 48})
+	plain := photograph(t, 64, 48, 75)
+	restarts := slices.Concat(plain[:2], []byte{0xff, 0xdd, 0, 4, 1, 2}, plain[2:])
+	sendAll(d, []*media.Sample{{Track: track, Key: true, Data: restarts}}, nil)
+	require.Len(t, c.pictures, 1)
+	h, err := corejpeg.Parse(c.pictures[0].Data)
+	require.NoError(t, err)
+	assert.Equal(t, 0x102, h.RestartInterval)
+	assert.Equal(t, pixels(t, plain), pixels(t, c.pictures[0].Data))
 }
 
 // pixels decodes a picture.

@@ -139,6 +139,8 @@ func TestNotes(t *testing.T) {
 		{"one keyframe", func(r *apitypes.Report) { r.KeyframeEvery = 0 }, "Fewer than two keyframes"},
 		{"keyframes far apart", func(r *apitypes.Report) { r.KeyframeEvery = 10 }, "10.0 s apart"},
 		{"B-frames", func(r *apitypes.Report) { r.BFrames = true }, "WebRTC in browsers does not"},
+		{"interlaced", func(r *apitypes.Report) { r.Interlaced = true }, "Set the camera to progressive"},
+		{"H.265", func(r *apitypes.Report) { r.Codec = string(media.H265) }, "to browsers that decode it"},
 		{"loss", func(r *apitypes.Report) { r.Packets, r.Lost = 90, 10 }, "10 of 100 packets"},
 		{"a clock that is off", func(r *apitypes.Report) { r.ClockOffset = -7200 }, "off by -2h0m0s"},
 		{"a clock that is nearly right", func(r *apitypes.Report) { r.ClockOffset = 1 }, ""},

@@ -48,30 +48,18 @@ func (l *look) bothWays(ctx context.Context, cfg Config, used string) []apitypes
 	return []apitypes.ReportTransport{{Transport: used, Works: true}, second}
 }
 
-// decodesH265 are the engines that do, of those that are tested.
-var decodesH265 = map[string]bool{plan.Firefox: true, plan.WebKit: true}
-
 // browsers says what each engine plays of it as it is.
 func browsers(r *apitypes.Report) (list []apitypes.ReportBrowser) {
 	for _, engine := range plan.Engines {
 		b := apitypes.ReportBrowser{Engine: engine, AsIs: []string{}, Made: []string{}}
-		var takes []media.Codec
-		if decodesH265[engine] {
-			takes = []media.Codec{media.H265}
-		}
-		for _, d := range []plan.Delivery{plan.HLS, plan.Fragments, plan.WebRTC, plan.MotionJPEG} {
-			if d == plan.WebRTC && engine == plan.WebKit {
-				continue // WebKitGTK has none; Safari has
-			}
-			inWebRTC := takes
-			if d == plan.WebRTC {
-				inWebRTC = nil // Firefox does not take H.265 by it
-			}
-			v := plan.VideoFor(d, media.Codec(r.Codec), r.BFrames, inWebRTC, plan.Transcoder{Present: true})
-			if v.Transcode || v.Beside && len(takes) == 0 {
-				b.Made = append(b.Made, string(d))
-			} else {
+		for _, d := range plan.Deliveries {
+			asIs, plays := plan.AsIs(engine, d, media.Codec(r.Codec), r.BFrames)
+			switch {
+			case !plays:
+			case asIs:
 				b.AsIs = append(b.AsIs, string(d))
+			default:
+				b.Made = append(b.Made, string(d))
 			}
 		}
 		list = append(list, b)

@@ -264,6 +264,3 @@ func transcodingFault(err error) error {
 	}
 	return fault.New(fault.TranscodingRefused, err, "%v", err)
 }
-
-// Deliveries are those that video and audio go out by.
-var Deliveries = []plan.Delivery{plan.HLS, plan.Fragments, plan.WebRTC, plan.MotionJPEG}

@@ -85,7 +85,7 @@ export function FeedPage({ me }: { me: Me }) {
           <Section title="Facts">
             <Facts feed={feed} />
           </Section>
-          {feed.session?.transport !== "stream" && feed.session?.transport !== "poll" && feed.session && (
+          {feed.session && feed.camera.url.startsWith("rtsp") && (
             <Section title="Sound">
               <Audio feed={feed} />
             </Section>
