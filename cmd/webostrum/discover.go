@@ -189,7 +189,7 @@ func pickStream(s apitypes.OfferedStreams, name string) (apitypes.OfferedStream,
 
 func streamsTable(w io.Writer, s apitypes.OfferedStreams) {
 	fmt.Fprintf(w, "%s, firmware %s, serial %s\n\n", firstOf(strings.TrimSpace(s.Maker+" "+s.Model), "A camera that does not say what it is"), firstOf(s.Firmware, "-"), firstOf(s.Serial, "-"))
-	row(w, "STREAM", "CODEC", "SIZE", "RATE", "AT MOST", "KEYFRAMES", "AUDIO", "", "ADDRESS")
+	row(w, "STREAM", "TOKEN", "CODEC", "SIZE", "RATE", "AT MOST", "KEYFRAMES", "AUDIO", "", "ADDRESS")
 	for _, o := range s.Streams {
 		mark := ""
 		switch {
@@ -202,7 +202,7 @@ func streamsTable(w io.Writer, s apitypes.OfferedStreams) {
 		if o.KeyframeEvery > 0 {
 			keys = fmt.Sprintf("every %.1f s", o.KeyframeEvery)
 		}
-		row(w, o.Name, strings.TrimSpace(plan.Name(media.Codec(o.Codec))+" "+o.Profile), size(o.Width, o.Height), rate(o.FrameRate), bits(o.BitRate), keys, firstOf(o.Audio, "-"), mark, firstOf(o.URL, "-"))
+		row(w, o.Name, o.Token, strings.TrimSpace(plan.Name(media.Codec(o.Codec))+" "+o.Profile), size(o.Width, o.Height), rate(o.FrameRate), bits(o.BitRate), keys, firstOf(o.Audio, "-"), mark, firstOf(o.URL, "-"))
 	}
 	fmt.Fprintln(w)
 	for _, o := range s.Streams {

@@ -200,4 +200,5 @@ func TestTryingPaths(t *testing.T) {
 	generic = []string{"/neither"}
 	_, err = RunTrying(context.Background(), Config{URL: u.String(), Transport: source.TCP, For: time.Second})
 	assert.Equal(t, fault.PathUnknown, fault.As(err).Kind.Code)
+	assert.ErrorContains(t, err, "nor is there anything under /neither", "says what was tried")
 }

@@ -32,7 +32,8 @@ func RunTrying(ctx context.Context, cfg Config) (*Result, error) {
 		}
 		return result, tryErr
 	}
-	return nil, err
+	f := fault.As(err)
+	return nil, fault.New(f.Kind.Code, err, "%s; nor is there anything under %s", f.Detail, strings.Join(generic, ", "))
 }
 
 // nothingThere says whether a camera answers, and has nothing under the path.
