@@ -15,21 +15,14 @@ import (
 // for concurrent use.
 type AudioReceiver struct {
 	reorder Reorderer
-	clock   timeline.Clock
+	line    timeline.Audio
 	unpack  unpacker
-	publish func(*media.Sample)
 	changed func(*media.Track)
 
-	epoch  *media.Epoch
-	number uint64
-	track  *media.Track
-	origin int64 // ticks at which the epoch's PTS is zero
-	end    int64 // PTS at which the newest sample ends
-	broken bool  // the timeline broke
-	lost   int   // packets missing since the last that was taken
-	err    error
-	stats  AudioStats
-	ssrc   uint32
+	lost  int // packets missing since the last that was taken
+	err   error
+	stats AudioStats
+	ssrc  uint32
 }
 
 // AudioStats is what a receiver has counted since it was made.
@@ -59,9 +52,10 @@ func NewAudioReceiver(cfg AudioConfig) (*AudioReceiver, error) {
 	if err != nil {
 		return nil, err
 	}
-	r := &AudioReceiver{unpack: u, publish: cfg.Publish, changed: func(*media.Track) {}, number: cfg.FirstEpoch}
+	r := &AudioReceiver{unpack: u, changed: func(*media.Track) {}}
+	r.line.Publish, r.line.Clock = cfg.Publish, timeline.Clock{Rate: cfg.Format.ClockRate, Lead: cfg.Lead}
+	r.line.Begin(cfg.FirstEpoch)
 	r.reorder.Wait = cfg.Wait
-	r.clock.Rate, r.clock.Lead = cfg.Format.ClockRate, cfg.Lead
 	r.look()
 	return r, nil
 }
@@ -73,10 +67,10 @@ func (r *AudioReceiver) OnTrack(f func(*media.Track)) { r.changed = f }
 // look tells of the track when it is new.
 func (r *AudioReceiver) look() {
 	t := r.unpack.track()
-	if t == nil || t == r.track {
+	if t == nil || t == r.line.Track() {
 		return
 	}
-	r.track, r.broken = t, true
+	r.line.SetTrack(t)
 	r.changed(t)
 }
 
@@ -85,7 +79,7 @@ func (r *AudioReceiver) look() {
 func (r *AudioReceiver) Packet(p *rtp.Packet, now time.Time) {
 	if p.SSRC != r.ssrc && r.stats.Packets > 0 {
 		r.reorder.Restart()
-		r.broken = true
+		r.line.Break()
 	}
 	r.ssrc = p.SSRC
 	r.stats.Packets++
@@ -93,7 +87,7 @@ func (r *AudioReceiver) Packet(p *rtp.Packet, now time.Time) {
 		r.stats.Lost += uint64(lost)
 		r.lost += lost
 		if restart {
-			r.broken = true
+			r.line.Break()
 		}
 		r.take(p, now)
 	})
@@ -111,59 +105,36 @@ func (r *AudioReceiver) take(p *rtp.Packet, now time.Time) {
 		return
 	}
 	r.look()
-	if r.track == nil {
+	track := r.line.Track()
+	if track == nil {
 		return
 	}
 	var total int64
 	for _, u := range units {
-		total += u.ticks
+		total += u.Ticks
 	}
 	// A packet leaves when its last sample was taken; its timestamp is of the first.
-	reading := r.clock.Read(uint64(p.Timestamp), now.Add(-r.track.Duration(total)))
-	if reading.Jumped {
-		r.broken = true
-	}
-	pts := reading.Ticks
-	for _, u := range units {
-		r.give(u, pts, reading.Captured.Add(r.track.Duration(pts-reading.Ticks)))
-		pts += u.ticks
-	}
-}
-
-// give publishes one unit. Cameras that round their timestamps make units overlap
-// by some ticks; one that begins before the last one has half ended is left out.
-func (r *AudioReceiver) give(u unit, ticks int64, captured time.Time) {
-	if r.broken || r.epoch == nil {
-		r.broken = false
-		r.epoch = &media.Epoch{Number: r.number, Tracks: []*media.Track{r.track}}
-		r.number++
-		r.origin, r.end = ticks, 0
-	}
-	pts := ticks - r.origin
-	if pts < r.end-u.ticks/2 {
-		r.stats.Dropped++
-		return
-	}
-	r.end = pts + u.ticks
-	r.stats.Units++
-	r.publish(&media.Sample{
-		Epoch: r.epoch, Track: r.track, DTS: pts, PTS: pts, Length: u.ticks, Captured: captured, Key: true, Data: u.data,
-	})
+	r.line.Take(units, uint64(p.Timestamp), now.Add(-track.Duration(total)))
 }
 
 // Report takes a sender report, see timeline.Clock.Report.
 func (r *AudioReceiver) Report(ntp uint64, ts uint32, now time.Time) {
-	r.clock.Report(ntp, uint64(ts), now)
+	r.line.Clock.Report(ntp, uint64(ts), now)
 }
 
 // Track describes the audio; nil as long as that is not known.
-func (r *AudioReceiver) Track() *media.Track { return r.track }
+func (r *AudioReceiver) Track() *media.Track { return r.line.Track() }
 
 // Stats returns the counters.
-func (r *AudioReceiver) Stats() AudioStats { return r.stats }
+func (r *AudioReceiver) Stats() AudioStats {
+	s := r.stats
+	passed, dropped := r.line.Counts()
+	s.Units, s.Dropped = passed, s.Dropped+dropped
+	return s
+}
 
 // Err returns why packets cannot be used; nil when all is well.
 func (r *AudioReceiver) Err() error { return r.err }
 
 // NextEpoch is the number to give to the receiver that comes after this one.
-func (r *AudioReceiver) NextEpoch() uint64 { return r.number }
+func (r *AudioReceiver) NextEpoch() uint64 { return r.line.NextEpoch() }

@@ -9,18 +9,13 @@ import (
 	"webostrum/core/media"
 	"webostrum/core/opus"
 	"webostrum/core/sdp"
+	"webostrum/core/timeline"
 )
-
-// unit is one access unit or block of samples.
-type unit struct {
-	data  []byte // a copy
-	ticks int64  // how long it lasts
-}
 
 // unpacker takes the payloads of one kind of audio apart. lost says that
 // something is missing just before.
 type unpacker interface {
-	push(payload []byte, marker, lost bool) ([]unit, error)
+	push(payload []byte, marker, lost bool) ([]timeline.AudioUnit, error)
 	// track describes the audio; nil as long as that is not known.
 	track() *media.Track
 }
@@ -89,13 +84,13 @@ func newSamplesUnpacker(t *media.Track, bytes int) *samplesUnpacker {
 func (u *samplesUnpacker) track() *media.Track { return u.described }
 
 // push cuts a packet that is too long into parts of one length, nearly.
-func (u *samplesUnpacker) push(payload []byte, _, _ bool) (units []unit, err error) {
+func (u *samplesUnpacker) push(payload []byte, _, _ bool) (units []timeline.AudioUnit, err error) {
 	rest := append([]byte(nil), payload[:len(payload)/u.bytes*u.bytes]...)
 	for len(rest) > 0 {
 		count := len(rest) / u.bytes
 		parts := (count + u.most - 1) / u.most
 		n := (count + parts - 1) / parts
-		units = append(units, unit{rest[: n*u.bytes : n*u.bytes], int64(n)})
+		units = append(units, timeline.AudioUnit{Data: rest[: n*u.bytes : n*u.bytes], Ticks: int64(n)})
 		rest = rest[n*u.bytes:]
 	}
 	return units, nil
@@ -106,12 +101,12 @@ type opusUnpacker struct{ described *media.Track }
 
 func (u *opusUnpacker) track() *media.Track { return u.described }
 
-func (u *opusUnpacker) push(payload []byte, _, _ bool) ([]unit, error) {
+func (u *opusUnpacker) push(payload []byte, _, _ bool) ([]timeline.AudioUnit, error) {
 	n := opus.Duration(payload)
 	if n == 0 {
 		return nil, fmt.Errorf("rtp: %d bytes that are no Opus packet", len(payload))
 	}
-	return []unit{{append([]byte(nil), payload...), int64(n) * int64(u.described.ClockRate) / opus.ClockRate}}, nil
+	return []timeline.AudioUnit{{Data: append([]byte(nil), payload...), Ticks: int64(n) * int64(u.described.ClockRate) / opus.ClockRate}}, nil
 }
 
 // unitTicks is how long an access unit lasts in ticks of the track's clock.
@@ -160,7 +155,7 @@ func (u *latmUnpacker) track() *media.Track {
 }
 
 // push gathers an element up to the marker (RFC 6416, 6.1).
-func (u *latmUnpacker) push(payload []byte, marker, lost bool) ([]unit, error) {
+func (u *latmUnpacker) push(payload []byte, marker, lost bool) ([]timeline.AudioUnit, error) {
 	if lost {
 		u.buf, u.broken = u.buf[:0], true // what comes may be the rest of an element
 	}
@@ -177,10 +172,10 @@ func (u *latmUnpacker) push(payload []byte, marker, lost bool) ([]unit, error) {
 	if broken {
 		return nil, nil
 	}
-	var units []unit
+	var units []timeline.AudioUnit
 	err := u.latm.Element(element, func(data []byte) {
 		_, c, _ := u.latm.Config()
-		units = append(units, unit{data, unitTicks(c, u.template.ClockRate)})
+		units = append(units, timeline.AudioUnit{Data: data, Ticks: unitTicks(c, u.template.ClockRate)})
 	})
 	return units, err
 }

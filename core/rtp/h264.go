@@ -1,11 +1,6 @@
 package rtp
 
-import (
-	"fmt"
-
-	"webostrum/core/h264"
-	"webostrum/core/media"
-)
+import "fmt"
 
 // RFC 6184, table 1.
 const (
@@ -19,19 +14,16 @@ const (
 	fuEnd       = 0x40
 )
 
-// h264Syntax is the payload format of RFC 6184, sections 5.6 to 5.8.
-type h264Syntax struct{ params h264.ParamKeeper }
+// h264Format is the payload format of RFC 6184, sections 5.6 to 5.8.
+type h264Format struct{}
 
-func (x *h264Syntax) add(set []byte) error       { return x.params.Add(set) }
-func (x *h264Syntax) config() *media.VideoConfig { return x.params.Current() }
-
-func (x *h264Syntax) unpack(b []byte, to *units) error {
+func (x h264Format) unpack(b []byte, to *units) error {
 	if len(b) == 0 {
 		return nil // keepalive packets of some senders
 	}
 	switch kind := b[0] & nalTypeMask; {
 	case kind >= 1 && kind < typeSTAPA:
-		return to.unit(b)
+		return to.NAL(b)
 	case kind == typeSTAPA:
 		return to.aggregate(b[1:], func(int) int { return 0 })
 	case kind == typeFUA:
@@ -46,16 +38,16 @@ func (x *h264Syntax) unpack(b []byte, to *units) error {
 // fragment reads FU-A (5.8):
 //
 //	| F NRI 28 | S E R type | part of the NAL unit, without its first byte
-func (x *h264Syntax) fragment(b []byte, to *units) error {
+func (x h264Format) fragment(b []byte, to *units) error {
 	const headLen = 2
 	if len(b) < headLen {
 		return fmt.Errorf("rtp: fragment of %d bytes", len(b))
 	}
 	head := []byte{b[0]&nalHeadMask | b[1]&nalTypeMask}
-	return to.part(head, b[headLen:], b[1]&fuStart != 0, b[1]&fuEnd != 0)
+	return to.Part(head, b[headLen:], b[1]&fuStart != 0, b[1]&fuEnd != 0)
 }
 
-func (x *h264Syntax) first(payload []byte) []byte {
+func (x h264Format) first(payload []byte) []byte {
 	const stapHead, shortest = 3, 3
 	if len(payload) < shortest {
 		return nil
@@ -70,28 +62,4 @@ func (x *h264Syntax) first(payload []byte) []byte {
 		return payload[stapHead:]
 	}
 	return payload
-}
-
-// look follows 7.4.1.2.3 of H.264: a delimiter, a parameter set, a message or the first
-// slice begin an access unit.
-func (x *h264Syntax) look(unit []byte) (a about, err error) {
-	switch kind := h264.TypeOf(unit); {
-	case kind == h264.NALSPS || kind == h264.NALPPS:
-		return about{set: true, leads: true}, nil
-	case kind == h264.NALAUD:
-		return about{leads: true}, nil
-	case kind == h264.NALFiller || kind == h264.NALEndOfSeq || kind == h264.NALEndStream:
-		return about{}, nil
-	case kind == h264.NALSEI:
-		frames, ok := h264.RecoveryPoint(unit)
-		return about{keep: true, leads: true, key: ok && frames == 0, refresh: ok && frames > 0}, nil
-	case kind.IsVCL():
-		slice, err := h264.ParseSlice(unit)
-		if err != nil && (kind == h264.NALSlice || kind == h264.NALIDR) {
-			return about{}, err
-		}
-		opens := slice.First && (kind == h264.NALSlice || kind == h264.NALIDR || kind == h264.NALPartA)
-		return about{keep: true, picture: true, opens: opens, key: kind == h264.NALIDR, b: slice.Kind == h264.SliceB}, nil
-	}
-	return about{keep: true}, nil
 }

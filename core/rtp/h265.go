@@ -21,25 +21,19 @@ const (
 	dondLen    = 1 // and by how much it grows, in front of the others
 )
 
-// h265Syntax is the payload format of RFC 7798, section 4.4. Decoding order numbers are
+// h265Format is the payload format of RFC 7798, section 4.4. Decoding order numbers are
 // read over: units that are interleaved are not put in order.
-type h265Syntax struct {
-	params h265.ParamKeeper
-	donl   bool
-}
-
-func (x *h265Syntax) add(set []byte) error       { return x.params.Add(set) }
-func (x *h265Syntax) config() *media.VideoConfig { return x.params.Current() }
+type h265Format struct{ donl bool }
 
 // decodingOrder is the bytes of a packet's first decoding order number.
-func (x *h265Syntax) decodingOrder() int {
+func (x *h265Format) decodingOrder() int {
 	if x.donl {
 		return donlLen
 	}
 	return 0
 }
 
-func (x *h265Syntax) unpack(b []byte, to *units) error {
+func (x *h265Format) unpack(b []byte, to *units) error {
 	if len(b) == 0 {
 		return nil // keepalive packets of some senders
 	}
@@ -50,7 +44,7 @@ func (x *h265Syntax) unpack(b []byte, to *units) error {
 	case kind < typeAP && x.donl:
 		return x.numbered(b, to)
 	case kind < typeAP:
-		return to.unit(b)
+		return to.NAL(b)
 	case kind == typeAP:
 		return to.aggregate(b[h265.HeadSize:], func(i int) int {
 			if i > 0 && x.donl {
@@ -67,18 +61,18 @@ func (x *h265Syntax) unpack(b []byte, to *units) error {
 }
 
 // numbered reads a single unit with its decoding order number behind the header (4.4.1).
-func (x *h265Syntax) numbered(b []byte, to *units) error {
+func (x *h265Format) numbered(b []byte, to *units) error {
 	if len(b) < h265.HeadSize+donlLen {
 		return fmt.Errorf("rtp: payload of %d bytes", len(b))
 	}
 	unit := append([]byte{}, b[:h265.HeadSize]...)
-	return to.unit(append(unit, b[h265.HeadSize+donlLen:]...))
+	return to.NAL(append(unit, b[h265.HeadSize+donlLen:]...))
 }
 
 // fragment reads a fragmentation unit (4.4.3):
 //
 //	| F 49 layer TID | S E type | DONL, in the first | part of the NAL unit, without its header
-func (x *h265Syntax) fragment(b []byte, to *units) error {
+func (x *h265Format) fragment(b []byte, to *units) error {
 	const headLen = h265.HeadSize + 1
 	if len(b) < headLen {
 		return fmt.Errorf("rtp: fragment of %d bytes", len(b))
@@ -90,7 +84,7 @@ func (x *h265Syntax) fragment(b []byte, to *units) error {
 		}
 		body = body[x.decodingOrder():]
 	}
-	return to.part(fragmentedHead(b), body, start, b[2]&fuEnd != 0)
+	return to.Part(fragmentedHead(b), body, start, b[2]&fuEnd != 0)
 }
 
 // fragmentedHead is the header of the unit that a fragment is of.
@@ -98,7 +92,7 @@ func fragmentedHead(b []byte) []byte {
 	return []byte{b[0]&0x81 | b[2]&fuTypeMask<<1, b[1]}
 }
 
-func (x *h265Syntax) first(payload []byte) []byte {
+func (x *h265Format) first(payload []byte) []byte {
 	const shortest, sizeLen, most = 4, 2, 16
 	if len(payload) < shortest {
 		return nil
@@ -118,31 +112,6 @@ func (x *h265Syntax) first(payload []byte) []byte {
 		return append(unit, payload[min(len(payload), h265.HeadSize+donlLen):min(len(payload), most)]...)
 	}
 	return payload
-}
-
-// look follows 7.4.2.4.4 of H.265: a delimiter, a parameter set, a prefix message or the
-// first slice segment begin an access unit.
-func (x *h265Syntax) look(unit []byte) (a about, err error) {
-	kind := h265.TypeOf(unit)
-	switch {
-	case !h265.Base(unit):
-		return about{}, nil // of another layer
-	case kind.IsParameterSet():
-		return about{set: true, leads: true}, nil
-	case kind == h265.NALAUD:
-		return about{leads: true}, nil
-	case kind == h265.NALFiller || kind == h265.NALEndOfSeq || kind == h265.NALEndStream:
-		return about{}, nil
-	case kind == h265.NALPrefixSEI:
-		pictures, ok := h265.RecoveryPoint(unit)
-		return about{keep: true, leads: true, key: ok && pictures == 0, refresh: ok && pictures > 0}, nil
-	case kind.IsVCL():
-		if len(unit) <= h265.HeadSize {
-			return about{}, fmt.Errorf("rtp: slice of %d bytes", len(unit))
-		}
-		return about{keep: true, picture: true, opens: h265.FirstOfPicture(unit), key: kind.IsIRAP(), skip: kind.IsRASL()}, nil
-	}
-	return about{keep: kind == h265.NALSuffixSEI}, nil
 }
 
 // h265Payloads cuts a sample (RFC 7798, 4.4). Parameter sets go in front of each keyframe.

@@ -8,6 +8,7 @@ import (
 
 	"github.com/pion/rtp"
 
+	"webostrum/core/accessunit"
 	"webostrum/core/jpeg"
 	"webostrum/core/media"
 )
@@ -29,7 +30,7 @@ const (
 // their size from the header of the picture itself where the sender puts it into an RTP
 // header extension (ONVIF Streaming Specification, 5.1.4), else from the session description.
 type jpegUnits struct {
-	sink          Sink
+	sink          accessunit.Sink
 	width, height int              // of the session description
 	tables        map[uint8][]byte // in band, by Q
 	wide          map[uint8]uint8  // precision of those
@@ -40,11 +41,11 @@ type jpegUnits struct {
 	arrived time.Time
 	picture jpeg.Baseline // the header, once its first packet has come
 	buf     []byte        // the entropy-coded segment so far
-	bad     DropReason
+	bad     accessunit.DropReason
 	config  *media.VideoConfig // of the newest picture
 }
 
-func newJPEGUnits(p Params, sink Sink) *jpegUnits {
+func newJPEGUnits(p Params, sink accessunit.Sink) *jpegUnits {
 	return &jpegUnits{sink: sink, width: p.Width, height: p.Height, tables: map[uint8][]byte{}, wide: map[uint8]uint8{}}
 }
 
@@ -87,7 +88,7 @@ func (u *jpegUnits) Restart() { u.open, u.ended = false, false }
 // Push implements Depacketizer.
 func (u *jpegUnits) Push(p *rtp.Packet, lost int, now time.Time) {
 	if u.open && p.Timestamp != u.time {
-		u.bad = DropHole
+		u.bad = accessunit.DropHole
 		u.finish()
 	}
 	part, err := parseJPEG(p.Payload)
@@ -95,19 +96,19 @@ func (u *jpegUnits) Push(p *rtp.Packet, lost int, now time.Time) {
 		if err == nil && u.ended && part.offset > 0 && p.Timestamp == u.time && lost == 0 {
 			return // the rest of a picture that has ended
 		}
-		u.open, u.time, u.arrived, u.bad, u.buf = true, p.Timestamp, now, DropUnknown, u.buf[:0]
+		u.open, u.time, u.arrived, u.bad, u.buf = true, p.Timestamp, now, accessunit.DropUnknown, u.buf[:0]
 	}
 	if err == nil && part.offset == 0 {
 		err = u.head(p, &part)
 	}
 	switch {
-	case u.bad != DropUnknown: // the rest of it is of no use
+	case u.bad != accessunit.DropUnknown: // the rest of it is of no use
 	case err != nil:
-		u.bad = DropMalformed
+		u.bad = accessunit.DropMalformed
 	case part.offset != len(u.buf):
-		u.bad = DropHole
-	case len(u.buf)+len(part.body) > maxPicture:
-		u.bad = DropTooLarge
+		u.bad = accessunit.DropHole
+	case len(u.buf)+len(part.body) > accessunit.MaxPicture:
+		u.bad = accessunit.DropTooLarge
 	default:
 		u.buf = append(u.buf, part.body...)
 	}
@@ -163,14 +164,14 @@ func (u *jpegUnits) takeTables(part *jpegPacket) error {
 // finish ends the picture: passes it on, or says why not.
 func (u *jpegUnits) finish() {
 	u.open, u.ended = false, true
-	if u.bad != DropUnknown {
+	if u.bad != accessunit.DropUnknown {
 		u.sink.Dropped(u.bad)
 		return
 	}
 	head := u.picture.Header()
 	h, err := jpeg.Parse(head)
 	if err != nil {
-		u.sink.Dropped(DropMalformed)
+		u.sink.Dropped(accessunit.DropMalformed)
 		return
 	}
 	data := make([]byte, 0, len(head)+len(u.buf)+len(endOfImage))
@@ -181,7 +182,7 @@ func (u *jpegUnits) finish() {
 	if c := u.config; c == nil || c.Width != h.Width || c.Height != h.Height || c.Profile != h.Sampling {
 		u.config = h.Config()
 	}
-	u.sink.Unit(&AccessUnit{Data: data, RTPTime: u.time, Arrived: u.arrived, Key: true, Slices: 1, Config: u.config})
+	u.sink.Unit(&accessunit.Unit{Data: data, Stamp: uint64(u.time), Arrived: u.arrived, Key: true, Slices: 1, Config: u.config})
 }
 
 var endOfImage = []byte{0xff, 0xd9}

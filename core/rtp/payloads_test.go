@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"webostrum/core/accessunit"
 	corejpeg "webostrum/core/jpeg"
 	"webostrum/core/media"
 	"webostrum/core/rtp"
@@ -120,7 +121,7 @@ func TestH265LeadingPicturesAreLeftOut(t *testing.T) {
 		d.Push(packet(uint16(i), uint32(i)*3600, true, unit(kind)...), 0, noon)
 	}
 	assert.Len(t, c.pictures, 5, "once it has begun, they have what they refer to")
-	assert.Equal(t, []rtp.DropReason{rtp.DropWaiting}, c.dropped)
+	assert.Equal(t, []accessunit.DropReason{accessunit.DropWaiting}, c.dropped)
 }
 
 func TestHostileH265(t *testing.T) {
@@ -235,7 +236,7 @@ func TestJPEGLargerThanTheHeaderTells(t *testing.T) {
 		})
 		if tt.want == 0 {
 			assert.Empty(t, c.pictures, name)
-			assert.Equal(t, []rtp.DropReason{rtp.DropMalformed}, c.dropped, name)
+			assert.Equal(t, []accessunit.DropReason{accessunit.DropMalformed}, c.dropped, name)
 			continue
 		}
 		require.Len(t, c.pictures, 1, name)
@@ -256,7 +257,7 @@ func TestJPEGWithHolesIsDropped(t *testing.T) {
 			}
 		}
 		assert.Len(t, c.pictures, 1, "without packet %d: the second alone", missing)
-		assert.Equal(t, []rtp.DropReason{rtp.DropHole}, c.dropped)
+		assert.Equal(t, []accessunit.DropReason{accessunit.DropHole}, c.dropped)
 	}
 }
 

@@ -5,23 +5,19 @@ import (
 
 	"github.com/pion/rtp"
 
+	"webostrum/core/accessunit"
 	"webostrum/core/media"
 	"webostrum/core/timeline"
 )
 
 // Stats is what a receiver has counted since it was made.
 type Stats struct {
-	Packets   uint64
-	Lost      uint64 // packets that never came
-	Late      uint64 // packets that came too late to be put in order
-	Restarts  uint64 // times the sender began another stream of packets (SSRC)
-	Bytes     uint64 // payload
-	Pictures  uint64 // passed on
-	Keyframes uint64
-	WithSets  uint64 // keyframes that parameter sets came with
-	Dropped   uint64 // pictures not passed on, for whatever reason
-	Holes     uint64 // of these, for a missing packet
-	Jumps     uint64 // times the sender's clock was set anew
+	Packets  uint64
+	Lost     uint64 // packets that never came
+	Late     uint64 // packets that came too late to be put in order
+	Restarts uint64 // times the sender began another stream of packets (SSRC)
+	Bytes    uint64 // payload
+	accessunit.Counts
 }
 
 // VideoReceiver makes samples out of the RTP packets of one stream of video. It is not safe
@@ -29,10 +25,8 @@ type Stats struct {
 type VideoReceiver struct {
 	reorder Reorderer
 	depack  Depacketizer
-	line    timeline.Video
+	line    accessunit.Line
 	codec   media.Codec
-	b       bool
-	slices  int
 	stats   Stats
 	ssrc    uint32
 }
@@ -64,11 +58,11 @@ func NewVideoReceiver(cfg ReceiverConfig) (*VideoReceiver, error) {
 	if cfg.ClockRate == 0 {
 		cfg.ClockRate = videoClock
 	}
-	r := &VideoReceiver{codec: cfg.Codec, line: timeline.Video{Publish: cfg.Publish, Clock: timeline.Clock{Rate: cfg.ClockRate}}}
+	r := &VideoReceiver{codec: cfg.Codec, line: accessunit.Line{Video: timeline.Video{Publish: cfg.Publish, Clock: timeline.Clock{Rate: cfg.ClockRate}}}}
 	r.reorder.Wait = cfg.Wait
 	r.line.Begin(cfg.FirstEpoch)
 	var err error
-	r.depack, err = NewDepacketizer(cfg.Codec, cfg.Params, Sink{Unit: r.unit, Dropped: r.dropped})
+	r.depack, err = NewDepacketizer(cfg.Codec, cfg.Params, r.line.Sink())
 	return r, err
 }
 
@@ -106,7 +100,7 @@ func (r *VideoReceiver) Clock() *timeline.Clock { return &r.line.Clock }
 // Stats returns the counters.
 func (r *VideoReceiver) Stats() Stats {
 	s := r.stats
-	s.Late, s.Jumps = r.reorder.Late, r.line.Jumps()
+	s.Late, s.Counts = r.reorder.Late, r.line.Counts()
 	return s
 }
 
@@ -117,39 +111,16 @@ func (r *VideoReceiver) Codec() media.Codec { return r.codec }
 func (r *VideoReceiver) Config() *media.VideoConfig { return r.line.Config() }
 
 // HasB says whether B slices have been seen.
-func (r *VideoReceiver) HasB() bool { return r.b }
+func (r *VideoReceiver) HasB() bool { return r.line.HasB() }
 
 // SlicesPerPicture returns the most slices that a picture had.
-func (r *VideoReceiver) SlicesPerPicture() int { return r.slices }
+func (r *VideoReceiver) SlicesPerPicture() int { return r.line.SlicesPerPicture() }
 
 // FromReports says whether capture times come from sender reports.
 func (r *VideoReceiver) FromReports() bool { return r.line.Clock.FromReports() }
 
 // WallOffset says how far the camera's clock is off, by its newest report.
 func (r *VideoReceiver) WallOffset() time.Duration { return r.line.Clock.WallOffset() }
-
-func (r *VideoReceiver) dropped(why DropReason) {
-	r.stats.Dropped++
-	if why == DropHole {
-		r.stats.Holes++
-	}
-}
-
-func (r *VideoReceiver) unit(p *AccessUnit) {
-	if !r.line.Take(timeline.Unit{Data: p.Data, Stamp: uint64(p.RTPTime), Arrived: p.Arrived, Key: p.Key, Config: p.Config}) {
-		r.dropped(DropWaiting)
-		return
-	}
-	r.b = r.b || p.B || p.Config.Codec == media.H265 && p.Config.Reorder > 0
-	r.slices = max(r.slices, p.Slices)
-	r.stats.Pictures++
-	if p.Key {
-		r.stats.Keyframes++
-	}
-	if p.Key && p.Sets {
-		r.stats.WithSets++
-	}
-}
 
 // NextEpoch is the number to give to the receiver that comes after this one.
 func (r *VideoReceiver) NextEpoch() uint64 { return r.line.NextEpoch() }

@@ -10,6 +10,7 @@ import (
 	"webostrum/core/bits"
 	"webostrum/core/media"
 	"webostrum/core/sdp"
+	"webostrum/core/timeline"
 )
 
 const (
@@ -95,7 +96,7 @@ func (u *aacUnpacker) lengths(f sdp.Format) error {
 
 func (u *aacUnpacker) track() *media.Track { return u.described }
 
-func (u *aacUnpacker) push(payload []byte, marker, lost bool) ([]unit, error) {
+func (u *aacUnpacker) push(payload []byte, marker, lost bool) ([]timeline.AudioUnit, error) {
 	if lost {
 		u.want = 0
 	}
@@ -108,13 +109,13 @@ func (u *aacUnpacker) push(payload []byte, marker, lost bool) ([]unit, error) {
 		return u.fragment(sizes[0], data, marker)
 	}
 	u.want = 0
-	var units []unit
+	var units []timeline.AudioUnit
 	for _, n := range sizes {
 		if n > len(data) {
 			return nil, fmt.Errorf("rtp: access unit of %d bytes with %d left", n, len(data))
 		}
 		if n > 0 {
-			units = append(units, unit{append([]byte(nil), data[:n]...), u.ticks})
+			units = append(units, timeline.AudioUnit{Data: append([]byte(nil), data[:n]...), Ticks: u.ticks})
 		}
 		data = data[n:]
 	}
@@ -123,7 +124,7 @@ func (u *aacUnpacker) push(payload []byte, marker, lost bool) ([]unit, error) {
 
 // fragment gathers an access unit that is larger than a packet: each of its packets
 // tells the size of the whole.
-func (u *aacUnpacker) fragment(size int, data []byte, marker bool) ([]unit, error) {
+func (u *aacUnpacker) fragment(size int, data []byte, marker bool) ([]timeline.AudioUnit, error) {
 	if size > maxAudioUnit {
 		u.want = 0
 		return nil, fmt.Errorf("rtp: access unit of %d bytes, at most %d", size, maxAudioUnit)
@@ -140,7 +141,7 @@ func (u *aacUnpacker) fragment(size int, data []byte, marker bool) ([]unit, erro
 	if !whole {
 		return nil, fmt.Errorf("rtp: access unit of %d bytes, its parts have %d", size, len(u.buf))
 	}
-	return []unit{{append([]byte(nil), u.buf...), u.ticks}}, nil
+	return []timeline.AudioUnit{{Data: append([]byte(nil), u.buf...), Ticks: u.ticks}}, nil
 }
 
 // headers reads what stands in front of the access units (3.2.1, 3.2.2).

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"webostrum/core/accessunit"
 	"webostrum/core/media"
 	"webostrum/core/nalu"
 	"webostrum/core/rtp"
@@ -22,17 +23,17 @@ func packet(seq uint16, ts uint32, marker bool, payload ...byte) *prtp.Packet {
 
 // collect depacketises packets and returns what came out.
 type collect struct {
-	pictures []*rtp.AccessUnit
-	dropped  []rtp.DropReason
+	pictures []*accessunit.Unit
+	dropped  []accessunit.DropReason
 }
 
 func depacketizer() (rtp.Depacketizer, *collect) { return depacketizerOf(media.H264, rtp.Params{}) }
 
 func depacketizerOf(codec media.Codec, params rtp.Params) (rtp.Depacketizer, *collect) {
 	c := &collect{}
-	d, err := rtp.NewDepacketizer(codec, params, rtp.Sink{
-		Unit:    func(p *rtp.AccessUnit) { c.pictures = append(c.pictures, p) },
-		Dropped: func(r rtp.DropReason) { c.dropped = append(c.dropped, r) },
+	d, err := rtp.NewDepacketizer(codec, params, accessunit.Sink{
+		Unit:    func(p *accessunit.Unit) { c.pictures = append(c.pictures, p) },
+		Dropped: func(r accessunit.DropReason) { c.dropped = append(c.dropped, r) },
 	})
 	if err != nil {
 		panic(err)
@@ -101,8 +102,8 @@ func TestLossDropsThePictureAndWaitsForAKeyframe(t *testing.T) {
 	d.Push(packet(7, 400, true, pictures.IDR(9, 2)...), 0, noon)
 	d.Push(packet(8, 500, true, pictures.P(9, 3)...), 0, noon)
 	require.Len(t, c.pictures, 3)
-	assert.Equal(t, []uint32{100, 400, 500}, []uint32{c.pictures[0].RTPTime, c.pictures[1].RTPTime, c.pictures[2].RTPTime})
-	assert.Equal(t, []rtp.DropReason{rtp.DropHole, rtp.DropWaiting}, c.dropped)
+	assert.Equal(t, []uint64{100, 400, 500}, []uint32{c.pictures[0].Stamp, c.pictures[1].Stamp, c.pictures[2].Stamp})
+	assert.Equal(t, []accessunit.DropReason{accessunit.DropHole, accessunit.DropWaiting}, c.dropped)
 }
 
 func TestLossBeforeAKeyframeKeepsTheKeyframe(t *testing.T) {
@@ -114,7 +115,7 @@ func TestLossBeforeAKeyframeKeepsTheKeyframe(t *testing.T) {
 	d.Push(sets(4, 300), 1, noon)
 	d.Push(packet(5, 300, true, pictures.IDR(9, 2)...), 0, noon)
 	require.Len(t, c.pictures, 2)
-	assert.Equal(t, uint32(300), c.pictures[1].RTPTime)
+	assert.Equal(t, uint32(300), c.pictures[1].Stamp)
 }
 
 func TestFragmentsOfTwoPicturesAreNeverSpliced(t *testing.T) {
@@ -144,7 +145,7 @@ func TestMarkerOnEverySlice(t *testing.T) {
 	d.Push(packet(seq, 900, true, pictures.P(9, 1)...), 0, noon)
 	last := c.pictures[len(c.pictures)-1]
 	assert.Equal(t, 3, last.Slices, "after the first picture only the timestamp ends one")
-	assert.Equal(t, uint32(400), last.RTPTime)
+	assert.Equal(t, uint32(400), last.Stamp)
 }
 
 func TestNoMarkerAtAll(t *testing.T) {
@@ -175,7 +176,7 @@ func TestMalformedPayloads(t *testing.T) {
 			d.Push(sets(2, 200), 0, noon)
 			d.Push(packet(3, 200, true, pictures.IDR(9, 1)...), 0, noon)
 			require.Len(t, c.pictures, 1, "the stream goes on")
-			assert.Equal(t, uint32(200), c.pictures[0].RTPTime)
+			assert.Equal(t, uint32(200), c.pictures[0].Stamp)
 		})
 	}
 }
@@ -190,7 +191,7 @@ func TestPictureTooLarge(t *testing.T) {
 	}
 	d.Push(packet(202, 100, true, 0x7c, 0x45, 1), 0, noon)
 	assert.Empty(t, c.pictures)
-	assert.Equal(t, []rtp.DropReason{rtp.DropTooLarge}, c.dropped)
+	assert.Equal(t, []accessunit.DropReason{accessunit.DropTooLarge}, c.dropped)
 }
 
 func TestRoundTrip(t *testing.T) {

@@ -110,7 +110,7 @@ func (c *Clock) Read(ts uint64, now time.Time) Reading {
 	}
 	step := c.step(ts)
 	passed := now.Sub(c.arrived)
-	if step = c.standing(step, now); step != int64(int32(ts-c.last)) {
+	if step = c.standing(step, now); step != c.step(ts) {
 		c.reported = false // reports tell of a clock that stands still
 	}
 	jumped := c.duration(step) < -jumpBackward || c.duration(step)-passed > jumpForward
@@ -139,6 +139,16 @@ func (c *Clock) reading(jumped bool) Reading {
 		c.beyondSent = r.Captured.Sub(c.bySender(c.ticks))
 	}
 	return r
+}
+
+// At tells what a stamp of another stream by the same clock means; ok is false as long as
+// nothing of this one has come, and for a stamp that is far from the newest.
+func (c *Clock) At(ts uint64) (r Reading, ok bool) {
+	step := c.step(ts)
+	if !c.started || c.duration(step).Abs() > apart {
+		return r, false
+	}
+	return Reading{Ticks: c.ticks + step, Captured: c.captured(c.ticks + step)}, true
 }
 
 // stands is how many frames in a row have the same timestamp before that counts as a

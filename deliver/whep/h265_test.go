@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"webostrum/core/accessunit"
 	"webostrum/core/hub"
 	"webostrum/core/media"
 	"webostrum/core/rtp"
@@ -51,8 +52,8 @@ func TestH265(t *testing.T) {
 	assert.Contains(t, answer, "H265/90000")
 	require.NoError(t, v.pc.SetRemoteDescription(webrtc.SessionDescription{Type: webrtc.SDPTypeAnswer, SDP: answer}))
 
-	var got []*rtp.AccessUnit
-	d, err := rtp.NewDepacketizer(media.H265, rtp.Params{}, rtp.Sink{Unit: func(u *rtp.AccessUnit) { got = append(got, u) }, Dropped: func(rtp.DropReason) {}})
+	var got []*accessunit.Unit
+	d, err := rtp.NewDepacketizer(media.H265, rtp.Params{}, accessunit.Sink{Unit: func(u *accessunit.Unit) { got = append(got, u) }, Dropped: func(accessunit.DropReason) {}})
 	require.NoError(t, err)
 	for len(got) < 30 {
 		d.Push(v.next(t), 0, time.Now())
