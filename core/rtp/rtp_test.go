@@ -102,7 +102,7 @@ func TestLossDropsThePictureAndWaitsForAKeyframe(t *testing.T) {
 	d.Push(packet(7, 400, true, pictures.IDR(9, 2)...), 0, noon)
 	d.Push(packet(8, 500, true, pictures.P(9, 3)...), 0, noon)
 	require.Len(t, c.pictures, 3)
-	assert.Equal(t, []uint64{100, 400, 500}, []uint32{c.pictures[0].Stamp, c.pictures[1].Stamp, c.pictures[2].Stamp})
+	assert.Equal(t, []uint64{100, 400, 500}, []uint64{c.pictures[0].Stamp, c.pictures[1].Stamp, c.pictures[2].Stamp})
 	assert.Equal(t, []accessunit.DropReason{accessunit.DropHole, accessunit.DropWaiting}, c.dropped)
 }
 
