@@ -41,7 +41,7 @@ var layers = map[string][]string{
 	"onvif":             {"core/", "ingest/camhttp", "netif"},
 	"browser":           {"wait"},
 	"sim":               {"core/", "deliver/", "transcode", "sim/", "wait"},
-	"service":           {"api", "discover", "transcode", "core/fault", "deliver/socket", "deliver/viewers", "deliver/whep", "station", "store", "web"},
+	"service":           {"access", "api", "ingest/", "discover", "transcode", "core/fault", "deliver/socket", "deliver/viewers", "deliver/whep", "station", "store", "web"},
 	"netif":             {},
 	"wait":              {},
 	"web":               {},

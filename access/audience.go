@@ -86,14 +86,15 @@ const (
 	Still      Delivery = "still"
 	// Fragments are live fragments over one response.
 	Fragments Delivery = "fragments"
+	RTSP      Delivery = "rtsp"
 )
 
 // Deliveries are all of them.
-var Deliveries = []Delivery{HLS, Fragments, WebRTC, MotionJPEG, Still}
+var Deliveries = []Delivery{HLS, Fragments, WebRTC, MotionJPEG, Still, RTSP}
 
 // Name is how a delivery is called in sentences.
 func (d Delivery) Name() string {
-	return map[Delivery]string{HLS: "HLS", WebRTC: "WebRTC", MotionJPEG: "Motion JPEG", Still: "still.jpg", Fragments: "live fragments"}[d]
+	return map[Delivery]string{HLS: "HLS", WebRTC: "WebRTC", MotionJPEG: "Motion JPEG", Still: "still.jpg", Fragments: "live fragments", RTSP: "RTSP"}[d]
 }
 
 // Scope is what a token is for.

@@ -103,7 +103,7 @@ func credential(r *http.Request) string {
 func (a *API) identify(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		who := a.byToken(credential(r))
-		who.from = hostOf(r.RemoteAddr)
+		who.from = access.HostOf(r.RemoteAddr)
 		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), callerKey{}, who)))
 	})
 }

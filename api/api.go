@@ -55,6 +55,9 @@ type Config struct {
 
 	Viewers viewers.Config
 
+	// Ports are where publishers and viewers come in besides HTTP; empty where they cannot.
+	Ports Ports
+
 	// SearchOn are the interfaces that cameras are searched on; empty for all.
 	SearchOn []string
 
@@ -62,6 +65,9 @@ type Config struct {
 	// switches it off; only the demo has one.
 	EnterKey string
 }
+
+// Ports are listeners' ports beside that of HTTP; 0 where there is none.
+type Ports struct{ RTMP, RTMPS, RTSP int }
 
 // API serves HTTP. It is an http.Handler.
 type API struct {
@@ -92,7 +98,7 @@ type API struct {
 // limits are what keeps some callers from taking the service from others.
 type limits struct {
 	viewers     *viewers.Counter
-	throttle    throttle
+	throttle    access.Throttle
 	checks      checks
 	nonces      nonces
 	offers      offers

@@ -9,6 +9,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"webostrum/access"
 	"webostrum/apitypes"
 	"webostrum/core/fault"
 	"webostrum/station"
@@ -54,12 +55,12 @@ func (a *API) signIn(ctx context.Context, in *signInInput) (*meOutput, error) {
 		return nil, answerFor(fault.New(fault.NotAllowed, nil, "This is a panel's account: it opens media by Basic or Digest, and nothing here."))
 	}
 	now := time.Now()
-	t := &store.Token{Kind: store.TokenSession, ExpiresAt: now.Add(sessionLasts), Address: hostOf(in.from), Browser: in.browser}
+	t := &store.Token{Kind: store.TokenSession, ExpiresAt: now.Add(sessionLasts), Address: access.HostOf(in.from), Browser: in.browser}
 	text, err := a.store.NewToken(who, t)
 	if err != nil {
 		return nil, answerFor(err)
 	}
-	a.station.By(who.Name, hostOf(in.from)).Note("", station.EventSignIn, who.Name+" signed in from "+hostOf(in.from))
+	a.station.By(who.Name, access.HostOf(in.from)).Note("", station.EventSignIn, who.Name+" signed in from "+access.HostOf(in.from))
 	return &meOutput{SetCookie: a.sessionCookie(text), Body: meView(who)}, nil
 }
 
@@ -68,9 +69,9 @@ func (a *API) signIn(ctx context.Context, in *signInInput) (*meOutput, error) {
 // with headers where they need some.
 func (a *API) tryPassword(ctx context.Context, from string, given apitypes.SignIn) (*store.Account, error) {
 	name := given.Name
-	now, client := time.Now(), clientOf(from)
+	now, client := time.Now(), access.ClientOf(from)
 	known := a.store.KnowsClient(name, client)
-	settle, wait := a.throttle.reserve(client, name, known, now)
+	settle, wait := a.throttle.Reserve(client, name, known, now)
 	if wait > 0 {
 		header, p := tooOften(wait)
 		return nil, huma.ErrorWithHeaders(p, header)
@@ -86,7 +87,7 @@ func (a *API) tryPassword(ctx context.Context, from string, given apitypes.SignI
 	who, err := a.store.CheckPassword(name, given.Password)
 	switch {
 	case errors.Is(err, store.ErrPassword):
-		a.station.By("", hostOf(from)).Note("", station.EventSignIn, "a sign-in from "+hostOf(from)+" failed")
+		a.station.By("", access.HostOf(from)).Note("", station.EventSignIn, "a sign-in from "+access.HostOf(from)+" failed")
 		return nil, answerFor(fault.New(fault.SignInWrong, nil, ""))
 	case err != nil:
 		return nil, answerFor(err)

@@ -2,7 +2,6 @@ package api
 
 import (
 	"context"
-	"net"
 	"net/http"
 	"net/netip"
 	"strings"
@@ -50,31 +49,4 @@ func (a *API) trusts(at netip.Addr) bool {
 		}
 	}
 	return false
-}
-
-// hostOf is the host of an address with a port.
-func hostOf(address string) string {
-	host, _, err := net.SplitHostPort(address)
-	if err != nil {
-		return address
-	}
-	return host
-}
-
-// clientOf is what limits count by: the address, or of IPv6 its first 64 bits, since
-// whoever has one of those has all.
-func clientOf(address string) string {
-	host := hostOf(address)
-	at, err := netip.ParseAddr(host)
-	if err != nil {
-		return host
-	}
-	at = at.Unmap()
-	const network = 64
-	if at.Is6() {
-		if p, err := at.WithZone("").Prefix(network); err == nil {
-			return p.String()
-		}
-	}
-	return at.String()
 }

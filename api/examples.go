@@ -52,6 +52,13 @@ func exampleFeed() apitypes.Feed {
 	}
 }
 
+func examplePublishing(key string) apitypes.Publishing {
+	return apitypes.Publishing{
+		Key: key, Needed: true, Means: "Whoever knows the feed's key may send to it.",
+		Destinations: []apitypes.Destination{{Protocol: "RTMP", Address: "rtmp://192.0.2.10:1935/lower-station", Key: "The key is the stream's name, which publishers call the stream key."}},
+	}
+}
+
 func exampleNewRendition() apitypes.NewRendition {
 	return apitypes.NewRendition{Name: "small", Codec: "H264", Size: "640x360", FrameRate: 12.5, BitRate: 400_000, Text: "{place}  {date} {time}"}
 }
@@ -167,6 +174,8 @@ func explanations() map[string]explanation {
 		"edit-link":             {text: "The settings whole: what is left out has no limit. Its address stays. Whoever may no longer watch by it is ended within a second.", request: exampleLinkSettings(), answer: exampleLink()},
 		"renew-link-key":        {text: "Links that were made before stay good, unless endOthers says that they end.", request: apitypes.NewLinkKey{EndOthers: true}, answer: apitypes.LinkKey{Key: 2, Ended: 7}},
 		"list-addresses":        {text: "The first is the one that was asked by. Names and addresses that only a router or proxy knows are not among the others.", answer: apitypes.AddressList{Addresses: []apitypes.Address{{URL: "http://192.0.2.10:7600", Reach: "outside", Own: true}}}},
+		"show-publishing":       {text: "The addresses are made of the host that this request came to.", answer: examplePublishing("")},
+		"renew-publish-key":     {text: "The key is shown this once. Whoever sends by the one before is cut off.", answer: examplePublishing("k3mw-7tqa-x2pd-9rvn")},
 		"embed-feed":            {text: "HTML to copy, for the address that is given, and what to know before it is pasted.", answer: exampleEmbedding()},
 		"edit-account":          {text: "Members left out stay. What the account may no longer watch ends within a second. There is always one engineer.", request: apitypes.AccountChange{Role: "viewer"}, answer: exampleAccount()},
 		"list-tokens":           {text: "Without their texts, of which digests alone are kept.", answer: apitypes.TokenList{Tokens: []apitypes.Token{exampleToken()}}},

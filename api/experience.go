@@ -10,6 +10,7 @@ import (
 	"sync"
 	"time"
 
+	"webostrum/access"
 	"webostrum/apitypes"
 	"webostrum/core/fault"
 	"webostrum/core/plan"
@@ -73,7 +74,7 @@ func (a *API) serveReport(w http.ResponseWriter, r *http.Request, m admission) {
 		return
 	}
 	if engine, version := plan.EngineOf(r.UserAgent()); engine != "" {
-		a.experience.add(rules.ID, clientOf(r.RemoteAddr), engine, version, in, time.Now())
+		a.experience.add(rules.ID, access.ClientOf(r.RemoteAddr), engine, version, in, time.Now())
 	}
 	w.WriteHeader(http.StatusNoContent)
 }

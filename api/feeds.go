@@ -58,7 +58,17 @@ func (a *API) addFeed(ctx context.Context, in *struct{ Body apitypes.NewFeed }) 
 		return nil, err
 	}
 	f, err := a.by(ctx).Add(r)
-	return a.output(ctx, f, err)
+	return withKey(r.PublishKey, "")(a.output(ctx, f, err))
+}
+
+// withKey puts the key for publishers into an answer where it is another than before.
+func withKey(key, before string) func(*feedOutput, error) (*feedOutput, error) {
+	return func(out *feedOutput, err error) (*feedOutput, error) {
+		if err == nil && key != before {
+			out.Body.PublishKey = key
+		}
+		return out, err
+	}
 }
 
 type editInput struct {
@@ -72,7 +82,10 @@ const mergePatchType = "application/merge-patch+json"
 var settingsType = reflect.TypeFor[apitypes.FeedSettings]()
 
 func (a *API) editFeed(ctx context.Context, in *editInput) (*feedOutput, error) {
+	var key, before string // for publishers
 	f, err := a.by(ctx).EditTelling(in.Name, tellChanges, func(r *store.Feed) error {
+		before = r.PublishKey
+		defer func() { key = r.PublishKey }()
 		s, credentials, err := a.mergeSettings(settingsOf(*r), in.RawBody)
 		if err != nil {
 			return err
@@ -86,7 +99,7 @@ func (a *API) editFeed(ctx context.Context, in *editInput) (*feedOutput, error) 
 		return apply(s, r, credentials)
 	})
 	a.grants.changed()
-	return a.output(ctx, f, err)
+	return withKey(key, before)(a.output(ctx, f, err))
 }
 
 func (a *API) removeFeed(ctx context.Context, in *feedPath) (*struct{}, error) {

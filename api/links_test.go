@@ -201,7 +201,7 @@ func TestDeliveriesThatAreOff(t *testing.T) {
 		return f
 	}
 	f := off("yard", "motion-jpeg", "still")
-	assert.Equal(t, []string{"hls", "fragments", "webrtc"}, f.Deliveries)
+	assert.Equal(t, []string{"hls", "fragments", "webrtc", "rtsp"}, f.Deliveries)
 	assertOver(t, "a delivery that is switched off", stream)
 	for path, name := range map[string]string{"mjpeg": "Motion JPEG", "still.jpg": "still.jpg"} {
 		res, text := w.do("GET", "/media/yard/"+path, w.engineer, nil)

@@ -107,7 +107,7 @@ func drainEvents(s *stream, w *station.Watcher, who caller) error {
 // serveStream calls update at once and at every change, until the viewer or the service
 // goes, or the viewer may no longer watch.
 func (a *API) serveStream(w http.ResponseWriter, r *http.Request, signedIn bool, until time.Time, may func() bool, update func(*stream, *station.Watcher) error) {
-	leave, ok := a.streams.enter(clientOf(r.RemoteAddr), signedIn)
+	leave, ok := a.streams.enter(access.ClientOf(r.RemoteAddr), signedIn)
 	if !ok {
 		problem.Write(w, fault.New(fault.StreamsFull, nil, ""))
 		return

@@ -19,7 +19,7 @@ import (
 
 // visitor is who watches, as viewers are counted.
 func visitor(r *http.Request, feed string, m admission) viewers.Visitor {
-	v := viewers.Visitor{Feed: feed, Address: hostOf(r.RemoteAddr), Client: clientOf(r.RemoteAddr), Browser: r.UserAgent(), LetIn: !m.stranger()}
+	v := viewers.Visitor{Feed: feed, Address: access.HostOf(r.RemoteAddr), Client: access.ClientOf(r.RemoteAddr), Browser: r.UserAgent(), LetIn: !m.stranger()}
 	switch {
 	case m.link != nil:
 		v.By, v.Link, v.MostByLink = "link "+m.link.Name, m.link.ID, m.link.Most

@@ -8,6 +8,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gin-gonic/gin"
 
+	"webostrum/access"
 	"webostrum/core/fault"
 	"webostrum/deliver/problem"
 	"webostrum/store"
@@ -45,6 +46,7 @@ func (a *API) operations() {
 	a.transcodingOperations(h)
 	a.accountOperations(h)
 	a.linkOperations(h)
+	a.publishOperations(h)
 	a.deviceOperations(h)
 	huma.Register(h, operation("GET", "/feeds/{name}/delay", "feed-delay", "What delay cannot be avoided in each delivery", needsViewer, ok), a.feedDelay)
 	huma.Register(h, operation("GET", "/feeds/{name}/plan", "plan-feed", "What a feed will be like for its viewers", needsViewer, ok), a.planFeed)
@@ -110,6 +112,11 @@ func (a *API) linkOperations(h huma.API) {
 	huma.Register(h, operation("GET", "/feeds/{name}/embed", "embed-feed", "What puts the feed into a page", needsViewer, ok), a.embedFeed)
 }
 
+func (a *API) publishOperations(h huma.API) {
+	huma.Register(h, operation("GET", "/feeds/{name}/publishing", "show-publishing", "Where to send to a feed", needsEngineer, http.StatusOK), a.showPublishing)
+	huma.Register(h, operation("POST", "/feeds/{name}/publish-key", "renew-publish-key", "Give a feed another key for publishers", needsEngineer, http.StatusOK), a.renewPublishKey)
+}
+
 // enter signs in with the demo's link.
 func (a *API) enter(c *gin.Context) {
 	if subtle.ConstantTimeCompare([]byte(c.Param("key")), []byte(a.cfg.EnterKey)) != 1 {
@@ -119,7 +126,7 @@ func (a *API) enter(c *gin.Context) {
 	who, err := a.store.AccountByName(store.FirstAccount)
 	if err == nil {
 		var text string
-		t := &store.Token{Kind: store.TokenSession, ExpiresAt: time.Now().Add(sessionLasts), Address: hostOf(c.Request.RemoteAddr), Browser: "the demo's link"}
+		t := &store.Token{Kind: store.TokenSession, ExpiresAt: time.Now().Add(sessionLasts), Address: access.HostOf(c.Request.RemoteAddr), Browser: "the demo's link"}
 		if text, err = a.store.NewToken(who, t); err == nil {
 			cookie := a.sessionCookie(text)
 			http.SetCookie(c.Writer, &cookie)

@@ -26,7 +26,7 @@ func (c caller) session() int64 {
 
 func (a *API) setOwnPassword(ctx context.Context, in *struct{ Body apitypes.OwnPassword }) (*struct{}, error) {
 	who := callerOf(ctx)
-	settle, wait := a.throttle.reserve(who.from, who.account.Name, true, time.Now())
+	settle, wait := a.throttle.Reserve(who.from, who.account.Name, true, time.Now())
 	if wait > 0 {
 		_, p := tooOften(wait)
 		return nil, p
@@ -71,7 +71,7 @@ func (a *API) setSecond(ctx context.Context, in *struct{ Body apitypes.SecondCod
 	if in.Body.Secret != "" && len(who.account.SecondSealed) > 0 {
 		return nil, refused("secret", "there is a second factor already: take it away by a code of it first")
 	}
-	settle, wait := a.throttle.reserve(who.from, who.account.Name, true, now)
+	settle, wait := a.throttle.Reserve(who.from, who.account.Name, true, now)
 	if wait > 0 {
 		_, p := tooOften(wait)
 		return nil, p

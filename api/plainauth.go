@@ -13,6 +13,7 @@ import (
 	"strings"
 	"time"
 
+	"webostrum/access"
 	"webostrum/core/fault"
 	"webostrum/core/httpauth"
 	"webostrum/deliver/problem"
@@ -71,7 +72,7 @@ func (a *API) plainSignIn(r *http.Request) (p plain) {
 	if answer.Scheme != "basic" && answer.Scheme != "digest" {
 		return p
 	}
-	now, client := time.Now(), clientOf(r.RemoteAddr)
+	now, client := time.Now(), access.ClientOf(r.RemoteAddr)
 	p.tried = true
 	if answer.Scheme == "digest" {
 		if ours, stale := a.nonces.check(answer.Nonce, now); !ours || stale {
@@ -80,7 +81,7 @@ func (a *API) plainSignIn(r *http.Request) (p plain) {
 		}
 	}
 	known := a.store.KnowsClient(answer.User, client)
-	settle, wait := a.throttle.reserve(client, answer.User, known, now)
+	settle, wait := a.throttle.Reserve(client, answer.User, known, now)
 	if p.wait = wait; wait > 0 {
 		return p
 	}
@@ -101,7 +102,7 @@ func (a *API) plainSignIn(r *http.Request) (p plain) {
 			slog.Warn("a client could not be remembered", "error", err)
 		}
 	case p.who == nil && judged:
-		a.station.By("", hostOf(r.RemoteAddr)).Note("", station.EventSignIn, "a sign-in for media from "+hostOf(r.RemoteAddr)+" failed")
+		a.station.By("", access.HostOf(r.RemoteAddr)).Note("", station.EventSignIn, "a sign-in for media from "+access.HostOf(r.RemoteAddr)+" failed")
 	}
 	return p
 }

@@ -96,6 +96,8 @@ var routes = map[string]row{
 	"POST /api/v1/feeds/gate/links":             {engineers, 422},
 	"PUT /api/v1/feeds/gate/links/gate":         {engineers, 404},
 	"DELETE /api/v1/feeds/gate/links/gate":      {engineers, 404},
+	"GET /api/v1/feeds/gate/publishing":         {engineers, 409},
+	"POST /api/v1/feeds/gate/publish-key":       {engineers, 409},
 	"POST /api/v1/link-key":                     {engineers, 200},
 	"GET /api/v1/accounts":                      {engineers, 200},
 	"POST /api/v1/accounts":                     {engineers, 422},

@@ -17,6 +17,7 @@ import (
 	"webostrum/core/fault"
 	"webostrum/core/rendition"
 	"webostrum/ingest/source"
+	"webostrum/station"
 	"webostrum/store"
 )
 
@@ -37,6 +38,7 @@ func settingsOf(r store.Feed) apitypes.FeedSettings {
 			URL: hideQuery(r.URL), Transport: r.Transport, Fetch: r.Fetch, Fingerprint: r.Fingerprint, Device: r.Device, DeviceProfile: r.DeviceProfile, DeviceID: r.DeviceID, Follow: r.Follow, PollSeconds: seconds(r.PollMillis),
 			AnswerSeconds: seconds(r.AnswerMillis), FirstFrameSeconds: seconds(r.FirstMillis), StallSeconds: seconds(r.StallMillis),
 		},
+		Publish: apitypes.PublishSettings{Pushed: r.Pushed, Open: r.PublishOpen, TakeOver: r.PublishTakeOver},
 		Delivery: apitypes.DeliverySettings{
 			Off: words(r.SwitchedOff), Within: seconds(r.WithinMillis),
 			SegmentSeconds: seconds(r.SegmentMillis), PartSeconds: seconds(r.PartMillis), PlaylistLength: r.PlaylistLength,
@@ -98,7 +100,7 @@ func revealQuery(raw, before string) string {
 // apply puts settings into a feed's record. Without a user or password in them those of
 // the record stay, as long as the camera's host does.
 func apply(s apitypes.FeedSettings, r *store.Feed, credentials bool) error {
-	if err := applyCamera(s.Camera, r, credentials); err != nil {
+	if err := applySource(s, r, credentials); err != nil {
 		return err
 	}
 	if _, err := rendition.ParseSize(s.Pictures.Size); err != nil {
@@ -137,6 +139,40 @@ func applyLengths(d apitypes.DeliverySettings, r *store.Feed) error {
 	return nil
 }
 
+// applySource puts into a record where the feed comes from: a camera that is opened, or
+// somebody who sends. The key for publishers is made with the first such setting.
+func applySource(s apitypes.FeedSettings, r *store.Feed, credentials bool) error {
+	p := s.Publish
+	if !p.Pushed {
+		if p.Open || p.TakeOver {
+			return refused("publish.pushed", "who may send, and who takes over, is for feeds that somebody sends to: set publish.pushed")
+		}
+		if err := applyCamera(s.Camera, r, credentials); err != nil {
+			return err
+		}
+		r.Pushed, r.PublishOpen, r.PublishTakeOver, r.PublishKey = false, false, false, ""
+		return nil
+	}
+	if s.Camera.URL != "" && (!r.Pushed && s.Camera.URL != hideQuery(r.URL) || r.Pushed) {
+		return refused("camera.url", "a feed that somebody sends to opens no camera: leave the address out, or set publish.pushed to false")
+	}
+	r.URL, r.User, r.Password, r.Fingerprint = "", "", "", ""
+	r.Device, r.DeviceProfile, r.DeviceID, r.Follow, r.DeviceUser, r.DevicePassword = "", "", "", false, "", ""
+	r.Transport, r.Fetch = s.Camera.Transport, s.Camera.Fetch
+	applyPatience(s.Camera, r)
+	r.Pushed, r.PublishOpen, r.PublishTakeOver = true, p.Open, p.TakeOver
+	if r.PublishKey == "" {
+		r.PublishKey = station.NewPublishKey()
+	}
+	return nil
+}
+
+// applyPatience puts into a record how long is waited for what.
+func applyPatience(c apitypes.CameraSettings, r *store.Feed) {
+	r.PollMillis, r.AnswerMillis = millis(c.PollSeconds), millis(c.AnswerSeconds)
+	r.FirstMillis, r.StallMillis = millis(c.FirstFrameSeconds), millis(c.StallSeconds)
+}
+
 func applyCamera(c apitypes.CameraSettings, r *store.Feed, credentials bool) error {
 	u, user, password, err := source.ParseURL(revealQuery(c.URL, r.URL))
 	if err != nil {
@@ -165,8 +201,7 @@ func applyCamera(c apitypes.CameraSettings, r *store.Feed, credentials bool) err
 	}
 	r.URL = u.String()
 	r.Transport, r.Fetch, r.Fingerprint = c.Transport, c.Fetch, c.Fingerprint
-	r.PollMillis, r.AnswerMillis = millis(c.PollSeconds), millis(c.AnswerSeconds)
-	r.FirstMillis, r.StallMillis = millis(c.FirstFrameSeconds), millis(c.StallSeconds)
+	applyPatience(c, r)
 	return nil
 }
 

@@ -46,7 +46,7 @@ func feedView(f *station.Feed, viewers map[string]int, links map[int64]int, who 
 		v.Camera, v.Credentials, v.Requests = apitypes.CameraSettings{}, false, []apitypes.CameraRequest{}
 		v.Transcoding.LastError = ""
 		if v.Session != nil {
-			v.Session.Server = ""
+			v.Session.Server, v.Session.From = "", ""
 		}
 		if c.Fault != nil {
 			v.Reason, v.Remedy = c.Fault.Kind.Sentence, ""
@@ -79,7 +79,7 @@ func sessionView(s station.Status) *apitypes.Session {
 	f := s.Facts
 	st := f.Stats
 	return &apitypes.Session{
-		Transport: f.Transport, Server: f.Server, Codec: string(f.Codec), Profile: f.Profile, Level: f.Level, Sampling: f.Sampling,
+		Transport: f.Transport, From: f.From, Server: f.Server, Codec: string(f.Codec), Profile: f.Profile, Level: f.Level, Sampling: f.Sampling,
 		BFrames: f.B, Slices: f.Slices, Packets: st.Packets, Lost: st.Lost, Dropped: st.Dropped, ClockJumps: st.Jumps,
 		Unchanged: st.Unchanged, Reopened: st.Reopened, SenderReports: f.FromCamera, ClockOffset: f.WallOffset.Seconds(),
 	}

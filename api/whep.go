@@ -87,7 +87,7 @@ func readSDP(w http.ResponseWriter, r *http.Request) ([]byte, error) {
 
 // openWHEP answers an offer (draft-ietf-wish-whep, 4.2).
 func (a *API) openWHEP(w http.ResponseWriter, r *http.Request, name string, m admission) {
-	if wait := a.offers.wait(clientOf(r.RemoteAddr), time.Now()); wait > 0 {
+	if wait := a.offers.wait(access.ClientOf(r.RemoteAddr), time.Now()); wait > 0 {
 		w.Header().Set("Retry-After", "1")
 		problem.Write(w, fault.New(fault.OffersTooOften, nil, ""))
 		return

@@ -10,10 +10,11 @@ type Feed struct {
 	FeedSettings
 
 	AudienceMeans string   `json:"audienceMeans" doc:"Who may watch, in a sentence"`
-	Deliveries    []string `json:"deliveries" doc:"That the feed gives: hls, fragments, webrtc, motion-jpeg, still"`
+	Deliveries    []string `json:"deliveries" doc:"That the feed gives: hls, fragments, webrtc, motion-jpeg, still, rtsp"`
 	Links         int      `json:"links" doc:"How many links open it; engineers only"`
+	PublishKey    string   `json:"publishKey,omitempty" doc:"Key for publishers, where one was just made; shown this once"`
 
-	State   string     `json:"state" enum:"off,connecting,live,stalled,retrying,refused"`
+	State   string     `json:"state" enum:"off,connecting,waiting,live,stalled,retrying,refused"`
 	Since   time.Time  `json:"since" doc:"When the state changed last"`
 	Reason  string     `json:"reason" doc:"Why it is in that state, in a sentence"`
 	Code    string     `json:"code,omitempty" doc:"Kind of fault"`
@@ -66,7 +67,8 @@ type AudioDelivery struct {
 
 // Session is what is known of a connection to a camera.
 type Session struct {
-	Transport     string  `json:"transport" doc:"tcp or udp for RTSP, stream or poll for HTTP"`
+	Transport     string  `json:"transport" doc:"tcp or udp for RTSP, stream or poll for HTTP, rtmp and the like of publishers"`
+	From          string  `json:"from,omitempty" doc:"Address of a publisher; engineers only"`
 	Server        string  `json:"server,omitempty"`
 	Codec         string  `json:"codec"`
 	Profile       string  `json:"profile,omitempty"`

@@ -11,6 +11,7 @@ type FeedSettings struct {
 	Sites    []string         `json:"sites" required:"false" nullable:"false" maxItems:"64" doc:"Sites whose pages may show the feed, such as example.org, *.example.org or https://example.org:8443; empty for all" example:"[\"example.org\"]"`
 	Reports  bool             `json:"reports" required:"false" doc:"Whether viewers' players tell the service how it plays: engine, delivery, failures, stalls and delay, without names and addresses"`
 	Camera   CameraSettings   `json:"camera" required:"false"`
+	Publish  PublishSettings  `json:"publish" required:"false"`
 	Delivery DeliverySettings `json:"delivery" required:"false"`
 	Pictures PictureSettings  `json:"pictures" required:"false"`
 	Audio    AudioSettings    `json:"audio" required:"false"`
@@ -44,12 +45,19 @@ type CameraSettings struct {
 	StallSeconds      float64 `json:"stallSeconds,omitempty" minimum:"1" maximum:"120" default:"5" doc:"How long a camera that has sent may be silent before it is opened anew"`
 }
 
+// PublishSettings say whether somebody sends to the feed, and who may.
+type PublishSettings struct {
+	Pushed   bool `json:"pushed" required:"false" doc:"Whether nobody opens the camera: it, or a program, sends to the feed, by RTMP, RTSP, WHIP or HTTP. camera.url is empty then"`
+	Open     bool `json:"open" required:"false" doc:"Whether whoever reaches the ports may send without the feed's key: for closed networks only"`
+	TakeOver bool `json:"takeOver" required:"false" doc:"Whether who comes second takes the feed over; refused otherwise"`
+}
+
 // DeliverySettings say how the feed goes out.
 type DeliverySettings struct {
 	Within         float64  `json:"within" required:"false" minimum:"0" maximum:"120" default:"2" doc:"How far behind the picture may be, seconds; 0 is whatever is cheapest. The lengths below follow from it where they are 0"`
 	SegmentSeconds float64  `json:"segmentSeconds" required:"false" minimum:"0" maximum:"60" default:"0" doc:"Wanted length of an HLS segment, 0.5 to 60; 0 follows from within"`
 	PartSeconds    float64  `json:"partSeconds" required:"false" minimum:"0" maximum:"30" default:"0" doc:"Wanted length of a part of low-latency HLS, 0.05 to half a segment; 0 follows from within"`
-	Off            []string `json:"off" required:"false" nullable:"false" enum:"hls,fragments,webrtc,motion-jpeg,still" maxItems:"5" doc:"Deliveries that the feed does not give" example:"[\"webrtc\"]"`
+	Off            []string `json:"off" required:"false" nullable:"false" enum:"hls,fragments,webrtc,motion-jpeg,still,rtsp" maxItems:"6" default:"[\"rtsp\"]" doc:"Deliveries that the feed does not give; RTSP is one unless it is said otherwise" example:"[\"webrtc\"]"`
 
 	PlaylistLength int `json:"playlistLength" required:"false" minimum:"0" maximum:"64" default:"0" doc:"Segments in the HLS playlist, at least, 3 to 64; 0 follows from within. There are more where they are shorter than a third of the target duration"`
 }
@@ -73,7 +81,7 @@ func Defaults(url string) FeedSettings {
 	return FeedSettings{
 		Audience: AudienceSettings{Who: "signed-in", Accounts: []string{}}, Sites: []string{},
 		Camera:   CameraSettings{URL: url, Transport: "auto", Fetch: "auto", PollSeconds: 2, AnswerSeconds: 5, FirstFrameSeconds: 10, StallSeconds: 5},
-		Delivery: DeliverySettings{Off: []string{}, Within: 2},
+		Delivery: DeliverySettings{Off: []string{"rtsp"}, Within: 2},
 		Audio:    AudioSettings{Mode: "automatic", HLS: "as-feed", WebRTC: "as-feed"},
 	}
 }

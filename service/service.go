@@ -5,6 +5,7 @@ package service
 import (
 	"context"
 	"crypto/rand"
+	"crypto/tls"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -55,6 +56,10 @@ type Config struct {
 	ICEServers  []whep.ICEServer // that viewers are told of
 	Log         *slog.Logger
 
+	RTMP  string           // address for publishers by RTMP; empty takes none
+	RTMPS string           // the same with TLS
+	TLS   *tls.Certificate // for RTMPS
+
 	SearchOn []string // interfaces that cameras are searched on; empty for all
 
 	TrustedProxies []netip.Prefix // whose word is taken for where a request came from
@@ -102,13 +107,20 @@ func Run(ctx context.Context, cfg Config, started func(Started)) error {
 	if webRTC != nil {
 		defer func() { _ = webRTC.Close() }() // before the feeds
 	}
+	doors := doorsOf(cfg, feeds)
 	handler, err := api.New(api.Config{
+		Ports: portsOf(doors),
 		Store: records, Station: feeds, Web: web.Files(), Version: Version, Secure: cfg.Secure, EnterKey: cfg.EnterKey,
 		WebRTC: webRTC, ICEServers: cfg.ICEServers, Viewers: cfg.Viewers, Worker: codecs, Log: cfg.Log, Listen: listener.Addr(), TrustedProxies: cfg.TrustedProxies, SearchOn: cfg.SearchOn,
 	})
 	if err != nil {
 		return errors.Join(err, listener.Close())
 	}
+	beside, done := context.WithCancel(ctx)
+	var keeping sync.WaitGroup
+	defer keeping.Wait()
+	defer done()
+	keeping.Go(func() { keepDoors(beside, feeds, cfg.Log, doors) })
 	return serve(ctx, handler, listener, func() { started(up) })
 }
 

@@ -6,7 +6,10 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"net"
+	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -31,6 +34,7 @@ const (
 	RTSP       Kind = "rtsp"        // over RTSP
 	MotionJPEG Kind = "motion-jpeg" // JPEG after JPEG in one answer, over HTTP
 	Stills     Kind = "stills"      // one JPEG an answer, over HTTP
+	PushRTMP   Kind = "push-rtmp"   // it sends by RTMP, and is not opened
 )
 
 // Settings are what a reboot may change.
@@ -63,7 +67,8 @@ type Config struct {
 	Name      string      // also its path: rtsp://address/name
 	Kind      Kind        // empty means RTSP
 	Codec     media.Codec // of RTSP: H264, H265 (a film, see package reel) or JPEG; empty is H264
-	Listen    string      // "127.0.0.1:0" for any free port
+	Listen    string      // "127.0.0.1:0" for any free port; not of those that send
+	To        string      // of those that send: where to; empty until SendTo
 	User      string      // empty: no sign-in
 	Password  string
 	Basic     bool   // the sign-in is Basic and not Digest; over HTTP only
@@ -88,6 +93,8 @@ type Camera struct {
 	mu       sync.Mutex
 	settings Settings       // guarded by mu
 	stream   *rtsp.Stream   // guarded by mu; nil while it boots
+	to       string         // guarded by mu; see SendTo
+	sendErr  error          // guarded by mu
 	server   server         // guarded by mu
 	listener net.Listener   // guarded by mu; the first one, made by New
 	reboot   chan rebooting // asks Run for a new life
@@ -125,14 +132,25 @@ func New(cfg Config) (*Camera, error) {
 	if err := cfg.Settings.output(cfg.Codec).Validate(); err != nil {
 		return nil, fmt.Errorf("simulated camera %s: %w", cfg.Name, err)
 	}
-	l, err := net.Listen("tcp", cfg.Listen)
-	if err != nil {
+	c := &Camera{
+		cfg: cfg, worker: worker, settings: cfg.Settings, to: cfg.To,
+		reboot: make(chan rebooting, 1), change: make(chan Settings, 1), ready: make(chan struct{}),
+	}
+	if c.listener, err = c.listen(cfg.Listen); err != nil {
 		return nil, fmt.Errorf("simulated camera %s cannot use the address %s: %w", cfg.Name, cfg.Listen, err)
 	}
-	return &Camera{
-		cfg: cfg, worker: worker, settings: cfg.Settings, listener: l, address: l.Addr().String(),
-		reboot: make(chan rebooting, 1), change: make(chan Settings, 1), ready: make(chan struct{}),
-	}, nil
+	if c.listener != nil {
+		c.address = c.listener.Addr().String()
+	}
+	return c, nil
+}
+
+// listen opens the camera's port; one that sends has none.
+func (c *Camera) listen(address string) (net.Listener, error) {
+	if pushKinds[c.cfg.Kind] != nil {
+		return nil, nil
+	}
+	return net.Listen("tcp", address)
 }
 
 // settle fills in what is not said, and what follows from the rest.
@@ -144,7 +162,12 @@ func (c *Config) settle() error {
 		c.Codec = media.JPEG
 	case RTSP:
 	default:
-		return fmt.Errorf("kind %q is not one of %s, %s, %s", c.Kind, RTSP, MotionJPEG, Stills)
+		if pushKinds[c.Kind] == nil {
+			return fmt.Errorf("kind %q is not one of %s", c.Kind, strings.Join(Kinds(), ", "))
+		}
+		if c.Codec == media.JPEG {
+			return fmt.Errorf("a camera that sends cannot send %s", c.Codec)
+		}
 	}
 	switch c.Codec {
 	case "":
@@ -167,8 +190,21 @@ func (c *Camera) Name() string { return c.cfg.Name }
 // Codec returns how its pictures are coded.
 func (c *Camera) Codec() media.Codec { return c.cfg.Codec }
 
-// URL returns where the stream is, without credentials.
+// Kinds are the names of all kinds of camera.
+func Kinds() []string {
+	list := []string{string(RTSP), string(MotionJPEG), string(Stills)}
+	for _, k := range slices.Sorted(maps.Keys(pushKinds)) {
+		list = append(list, string(k))
+	}
+	return list
+}
+
+// URL returns where the stream is, without credentials; of a camera that sends, where to.
 func (c *Camera) URL() string {
+	if pushKinds[c.cfg.Kind] != nil {
+		to, _ := c.aim()
+		return to
+	}
 	switch c.cfg.Kind {
 	case MotionJPEG:
 		return "http://" + c.address + videoPath
@@ -200,7 +236,7 @@ func (c *Camera) Run(ctx context.Context) error {
 		}
 		c.mu.Lock()
 		c.settings = again.settings
-		c.listener, err = net.Listen("tcp", c.address)
+		c.listener, err = c.listen(c.address)
 		c.mu.Unlock()
 		if err != nil {
 			return err
@@ -290,6 +326,9 @@ func (c *Camera) newServer(h *hub.Hub) server {
 	challenge := httpauth.Challenge{Scheme: "digest", Realm: c.cfg.Name, Algorithm: c.cfg.Algorithm, QOP: "auth"}
 	if c.cfg.Basic {
 		challenge = httpauth.Challenge{Scheme: "basic", Realm: c.cfg.Name}
+	}
+	if pushKinds[c.cfg.Kind] != nil {
+		return newPusher(c)
 	}
 	if c.cfg.Kind != RTSP {
 		return newWeb(c, h, challenge)

@@ -28,8 +28,10 @@ type Feed struct {
 	meter   meter
 	packets packetWatch // of the station's tick alone
 	device  device
-	session atomic.Pointer[source.Session]
-	rules   atomic.Pointer[Rules]
+
+	publishers publishers
+	session    atomic.Pointer[source.Session]
+	rules      atomic.Pointer[Rules]
 
 	cancel context.CancelFunc // set while running; guarded by Station.mu
 	done   chan struct{}      // closed when the runner has ended; guarded by Station.mu
@@ -86,6 +88,7 @@ func (f *Feed) Rules() *Rules { return f.rules.Load() }
 // setLocked gives the feed its record.
 func (f *Feed) setLocked(r store.Feed) {
 	f.record = r
+	f.condition.pushed = r.Pushed
 	rules := &Rules{ID: r.ID, Name: r.Name, Audience: access.Audience(r.Audience), Named: r.Named, Reports: r.Reports}
 	if rules.Audience == "" {
 		rules.Audience = access.SignedIn

@@ -32,6 +32,7 @@ type run struct {
 	next      uint64                // number of the next epoch
 	liveSince time.Time             // zero when not live
 	tries     int                   // failed ones since the feed was last settled
+	last      *fault.Error          // why the last publisher is gone; nil before the first
 	stale     *time.Timer           // drops what was made; runs while no frames come
 	asked     map[string]fault.Code // how camera requests ended, by name
 }
@@ -53,7 +54,11 @@ func (f *Feed) begin(record store.Feed) (*run, error) {
 	f.mu.Lock()
 	f.pipeline, f.runName = p, name
 	f.mu.Unlock()
-	f.change(StateConnecting, nil, 0, time.Time{})
+	first := StateConnecting
+	if record.Pushed {
+		first = StateWaiting
+	}
+	f.change(first, nil, 0, time.Time{})
 	return r, nil
 }
 
@@ -104,13 +109,18 @@ func (r *run) play(ctx context.Context) error {
 	}()
 	c := r.record
 	millis := func(n int) time.Duration { return time.Duration(n) * time.Millisecond }
-	next, err := ingest.Play(ctx, source.Config{
+	cfg := source.Config{
 		URL: c.URL, User: c.User, Password: c.Password,
 		Transport: source.Transport(c.Transport), Fingerprint: c.Fingerprint,
 		Fetch: source.Fetch(c.Fetch), Poll: millis(c.PollMillis),
 		AnswerTimeout: millis(c.AnswerMillis), FirstTimeout: millis(c.FirstMillis), StallAfter: millis(c.StallMillis),
 		FirstEpoch: r.next, Publish: r.publish, Audio: r.pipeline.Audio, AudioTrack: r.audioTrack, Started: r.started, Connecting: r.connecting,
-	})
+	}
+	play := ingest.Play
+	if c.Pushed {
+		play = r.receive
+	}
+	next, err := play(ctx, cfg)
 	r.next = next
 	return err
 }
@@ -156,6 +166,10 @@ func sizeText(s [2]int) string { return strconv.Itoa(s[0]) + "x" + strconv.Itoa(
 // Pauses begin small again only after the feed has been live for a while: one
 // that comes up and falls over at once is left more and more time.
 func (r *run) failed(why *fault.Error) time.Duration {
+	if r.record.Pushed {
+		r.last = why
+		return 0
+	}
 	wasLive := !r.liveSince.IsZero()
 	if wasLive && time.Since(r.liveSince) >= settled {
 		r.tries = 0

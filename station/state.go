@@ -14,6 +14,7 @@ type State string
 const (
 	StateOff        State = "off"        // switched off by somebody
 	StateConnecting State = "connecting" // the first try
+	StateWaiting    State = "waiting"    // nobody sends yet, or no longer
 	StateLive       State = "live"       // pictures come in
 	StateStalled    State = "stalled"    // the camera has fallen silent; it is being opened anew
 	StateRetrying   State = "retrying"   // the last try failed; another follows
@@ -22,12 +23,13 @@ const (
 
 // moves lists where each state may lead.
 var moves = map[State][]State{
-	StateOff:        {StateConnecting},
-	StateConnecting: {StateLive, StateRetrying, StateRefused, StateOff},
-	StateLive:       {StateStalled, StateRetrying, StateRefused, StateOff},
-	StateStalled:    {StateLive, StateRetrying, StateRefused, StateOff},
-	StateRetrying:   {StateLive, StateRetrying, StateRefused, StateOff},
-	StateRefused:    {StateLive, StateRetrying, StateRefused, StateOff},
+	StateOff:        {StateConnecting, StateWaiting},
+	StateConnecting: {StateLive, StateWaiting, StateRetrying, StateRefused, StateOff},
+	StateWaiting:    {StateConnecting, StateLive, StateRetrying, StateOff},
+	StateLive:       {StateStalled, StateWaiting, StateRetrying, StateRefused, StateOff},
+	StateStalled:    {StateLive, StateWaiting, StateRetrying, StateRefused, StateOff},
+	StateRetrying:   {StateLive, StateWaiting, StateRetrying, StateRefused, StateOff},
+	StateRefused:    {StateLive, StateWaiting, StateRetrying, StateRefused, StateOff},
 }
 
 // Condition is a feed's state with the time and the reason of the last change.
@@ -37,15 +39,23 @@ type Condition struct {
 	Fault   *fault.Error // why, when it is not as it should be
 	Tries   int          // failed ones in a row
 	NextTry time.Time    // zero when none is planned
+
+	pushed bool // it is sent to, and opens nothing
 }
 
 // Reason is one sentence for people.
 func (c Condition) Reason() string {
 	switch {
+	case c.State == StateWaiting && c.Fault != nil:
+		return "It waits for somebody to send. " + c.Fault.Error()
+	case c.State == StateWaiting:
+		return "It waits for somebody to send."
 	case c.Fault != nil:
 		return c.Fault.Error()
 	case c.State == StateOff:
 		return "The feed is switched off."
+	case c.State == StateConnecting && c.pushed:
+		return "Somebody has begun to send; the first picture is awaited."
 	case c.State == StateConnecting:
 		return "The camera is being opened."
 	}
@@ -56,7 +66,7 @@ func (c Condition) Reason() string {
 // follow, which is a mistake in this package; it is made all the same, since the camera
 // is what it is.
 func (c Condition) move(to State, f *fault.Error, now time.Time) (next Condition, legal bool) {
-	next = Condition{State: to, Since: now, Fault: f}
+	next = Condition{State: to, Since: now, Fault: f, pushed: c.pushed}
 	if to == c.State {
 		next.Since = c.Since
 	}

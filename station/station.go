@@ -11,6 +11,8 @@ import (
 	"sync/atomic"
 	"time"
 
+	"webostrum/access"
+	"webostrum/core/fault"
 	"webostrum/station/pipeline"
 	"webostrum/store"
 )
@@ -50,6 +52,7 @@ type Station struct {
 	watch  watchers
 	events *recorder
 	panics atomic.Uint64
+	keys   access.Throttle // slows down publishers with wrong keys
 }
 
 // Panics is how many runs of feeds have panicked so far.
@@ -112,7 +115,7 @@ func (st *Station) put(r store.Feed) *Feed {
 	st.mu.Lock()
 	f := st.feeds[r.Name]
 	if f == nil {
-		f = &Feed{station: st, condition: Condition{State: StateOff, Since: time.Now()}}
+		f = &Feed{station: st, condition: Condition{State: StateOff, Since: time.Now()}, publishers: publishers{arrivals: make(chan *arrival)}}
 		f.setLocked(r) // nobody else has it yet
 		st.feeds[r.Name] = f
 	}
@@ -197,12 +200,15 @@ func (f *Feed) renew(before, r store.Feed) {
 	if p != nil {
 		p.Renew(before, r)
 	}
+	if before.PublishOpen && !r.PublishOpen {
+		f.endPublisher(true, fault.New(fault.PublishKeyMissing, nil, ""))
+	}
 }
 
 // needsRestart says whether a change touches what a running feed was started
 // with.
 func needsRestart(a, b store.Feed) bool {
-	return a.URL != b.URL || a.User != b.User || a.Password != b.Password || a.Transport != b.Transport ||
+	return a.Pushed != b.Pushed || a.URL != b.URL || a.User != b.User || a.Password != b.Password || a.Transport != b.Transport ||
 		a.Fetch != b.Fetch || a.PollMillis != b.PollMillis || a.AnswerMillis != b.AnswerMillis || a.FirstMillis != b.FirstMillis || a.StallMillis != b.StallMillis ||
 		a.Fingerprint != b.Fingerprint || a.WithinMillis != b.WithinMillis || a.SegmentMillis != b.SegmentMillis || a.PartMillis != b.PartMillis || a.PlaylistLength != b.PlaylistLength || a.Enabled != b.Enabled
 }

@@ -38,6 +38,12 @@ type Feed struct {
 	PlaylistLength int
 	Enabled        bool
 
+	// Publishing: nobody opens the camera; whoever knows the key sends to the feed.
+	Pushed          bool
+	PublishKey      string `gorm:"-"`
+	PublishOpen     bool   // no key is asked for
+	PublishTakeOver bool   // who comes second takes over
+
 	Audience    string   // everyone, links, signed-in or named
 	Named       []string `gorm:"-"` // names of accounts that may watch whatever the audience
 	Sites       string   // that may show it, separated by spaces; empty for all
@@ -66,6 +72,7 @@ type Feed struct {
 	DeviceUserSealed     []byte
 	DevicePasswordSealed []byte
 	QuerySealed          []byte
+	PublishKeySealed     []byte
 }
 
 func (s *Store) sealFeed(f *Feed) {
@@ -74,6 +81,7 @@ func (s *Store) sealFeed(f *Feed) {
 	var query string
 	f.Address, query, _ = strings.Cut(f.URL, "?")
 	f.QuerySealed = s.box.seal(query)
+	f.PublishKeySealed = s.box.seal(f.PublishKey)
 	for i := range f.Requests {
 		q := &f.Requests[i]
 		q.TargetSealed, q.BodySealed = s.box.seal(q.Target), s.box.seal(q.Body)
@@ -84,6 +92,7 @@ func (s *Store) openFeed(f *Feed) error {
 	open := opener{box: s.box}
 	f.User, f.Password, f.URL = open.text(f.UserSealed), open.text(f.PasswordSealed), f.Address
 	f.DeviceUser, f.DevicePassword = open.text(f.DeviceUserSealed), open.text(f.DevicePasswordSealed)
+	f.PublishKey = open.text(f.PublishKeySealed)
 	if query := open.text(f.QuerySealed); query != "" {
 		f.URL += "?" + query
 	}

@@ -273,6 +273,13 @@ var migrations = []migration{
 		`ALTER TABLE feeds ADD COLUMN device_user_sealed BLOB`,
 		`ALTER TABLE feeds ADD COLUMN device_password_sealed BLOB`,
 	}, nil},
+	{9, []string{
+		`ALTER TABLE feeds ADD COLUMN pushed INTEGER NOT NULL DEFAULT 0`,
+		`ALTER TABLE feeds ADD COLUMN publish_open INTEGER NOT NULL DEFAULT 0`,
+		`ALTER TABLE feeds ADD COLUMN publish_take_over INTEGER NOT NULL DEFAULT 0`,
+		`ALTER TABLE feeds ADD COLUMN publish_key_sealed BLOB`,
+		`UPDATE feeds SET switched_off = TRIM(switched_off || ' rtsp')`, // a port of its own opens only where somebody asks for it
+	}, nil},
 }
 
 func (s *Store) migrate() error {

@@ -17,12 +17,12 @@ import (
 
 func (a *app) feed() *cli.Command {
 	return &cli.Command{
-		Name: "feed", Usage: "feeds: add, list, show, edit, remove, start, stop, still", OnUsageError: usageError,
+		Name: "feed", Usage: "feeds: add, list, show, edit, remove, start, stop, still, key", OnUsageError: usageError,
 		Commands: []*cli.Command{
 			a.feedAdd(), a.feedList(), a.feedShow(), a.feedEdit(), a.feedRemove(),
 			a.feedSwitch("start", "switch a feed on, or have it try again at once", (*client.Client).StartFeed),
 			a.feedSwitch("stop", "switch a feed off", (*client.Client).StopFeed),
-			a.feedStill(),
+			a.feedStill(), a.feedKey(),
 		},
 	}
 }
@@ -48,14 +48,18 @@ const (
 func (a *app) feedAdd() *cli.Command {
 	settings := feedSettings()
 	return &cli.Command{
-		Name: "add", Usage: "add a feed and see whether its camera answers", ArgsUsage: "NAME URL", OnUsageError: usageError,
+		Name: "add", Usage: "add a feed and see whether its camera answers; with --pushed, one that somebody sends to", ArgsUsage: "NAME URL", OnUsageError: usageError,
 		Flags: append(flags(settings, true), outputFlag(),
 			&cli.BoolFlag{Name: "off", Usage: "do not switch it on yet"},
 			&cli.BoolFlag{Name: "no-wait", Usage: "do not wait to see whether the camera answers"}),
 		Arguments: append(nameArg(), &cli.StringArg{Name: "url", UsageText: "URL"}),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			if c.StringArg("name") == "" || c.StringArg("url") == "" {
-				return usagef("a feed needs a name and a URL: webostrum feed add lower-station rtsp://192.0.2.7/main")
+			pushed := c.Bool("pushed")
+			switch {
+			case c.StringArg("name") == "" || c.StringArg("url") == "" && !pushed:
+				return usagef("a feed needs a name and a URL: webostrum feed add lower-station rtsp://192.0.2.7/main; one that somebody sends to needs --pushed and no URL")
+			case c.StringArg("url") != "" && pushed:
+				return usagef("a feed that somebody sends to has no URL: webostrum feed add --pushed summit-360")
 			}
 			if c.Args().Present() {
 				return usagef("%q is one thing too many; flags come before the name", c.Args().First())
@@ -75,7 +79,8 @@ func (a *app) feedAdd() *cli.Command {
 			on := !c.Bool("off")
 			in.Enabled = &on
 			f, err := cl.AddFeed(ctx, in)
-			if err == nil && on && !c.Bool("no-wait") {
+			key := f.PublishKey // it is not shown again
+			if err == nil && on && !pushed && !c.Bool("no-wait") {
 				err = a.wait("Opening the camera", func() error {
 					f, err = settledFeed(ctx, cl, f)
 					return err
@@ -83,6 +88,10 @@ func (a *app) feedAdd() *cli.Command {
 			}
 			if err != nil {
 				return err
+			}
+			if pushed {
+				f.PublishKey = key
+				return a.showAdded(ctx, c, cl, f)
 			}
 			return a.showFeed(c, cl, f)
 		},
@@ -128,6 +137,9 @@ func (a *app) feedEdit() *cli.Command {
 			f, err := cl.EditFeed(ctx, name, change)
 			if err != nil {
 				return err
+			}
+			if f.PublishKey != "" {
+				return a.showAdded(ctx, c, cl, f)
 			}
 			return a.showFeed(c, cl, f)
 		}),
@@ -192,8 +204,12 @@ func (a *app) showFeed(c *cli.Command, cl *client.Client, f apitypes.Feed) error
 	return a.show(c, f, func(w io.Writer) {
 		row(w, "feed", f.Name)
 		row(w, "title", f.Title)
-		row(w, "camera", f.Camera.URL)
-		row(w, "credentials", map[bool]string{true: "kept, sealed", false: "none"}[f.Credentials])
+		if f.Publish.Pushed {
+			row(w, "publishers", publishText(f.Publish))
+		} else {
+			row(w, "camera", f.Camera.URL)
+			row(w, "credentials", map[bool]string{true: "kept, sealed", false: "none"}[f.Credentials])
+		}
 		row(w, "state", fmt.Sprintf("%s, for %s", f.State, ago(f.Since)))
 		row(w, "reason", f.Reason)
 		if f.Remedy != "" {
@@ -255,6 +271,9 @@ func audio(h apitypes.AudioStatus) string {
 // session says how a camera's pictures come.
 func session(f apitypes.Feed) string {
 	s := f.Session
+	if s.From != "" {
+		return fmt.Sprintf("%s %s %s over %s from %s (%s), %d frames left out", s.Codec, s.Profile, s.Level, s.Transport, s.From, firstOf(s.Server, "no name"), s.Dropped)
+	}
 	if s.Packets > 0 {
 		return fmt.Sprintf("%s %s %s over %s, %d of %d packets lost", s.Codec, firstOf(s.Profile, s.Sampling), s.Level, s.Transport, s.Lost, s.Packets+s.Lost)
 	}

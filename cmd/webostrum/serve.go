@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"crypto/tls"
 	"fmt"
 	"log/slog"
 	"net/netip"
@@ -20,6 +21,26 @@ func (a *app) listenFlag(value string) cli.Flag {
 
 func (a *app) webRTCFlag(value string) cli.Flag {
 	return &cli.StringFlag{Name: "webrtc-listen", Usage: "`ADDRESS` for WebRTC, over UDP and TCP; empty switches it off", Value: value, Sources: a.from("webrtc-listen")}
+}
+
+func (a *app) rtmpFlag(value string) cli.Flag {
+	return &cli.StringFlag{Name: "rtmp-listen", Usage: "`ADDRESS` for publishers by RTMP, open only while a feed waits for one; empty switches it off", Value: value, Sources: a.from("rtmp-listen")}
+}
+
+// certificateOf reads the certificate that flags name; nil for none.
+func certificateOf(c *cli.Command) (*tls.Certificate, error) {
+	chain, key := c.String("certificate"), c.String("certificate-key")
+	switch {
+	case chain == "" && key == "" && c.String("rtmps-listen") != "":
+		return nil, usagef("--rtmps-listen needs --certificate and --certificate-key")
+	case chain == "" && key == "":
+		return nil, nil
+	}
+	cert, err := tls.LoadX509KeyPair(chain, key)
+	if err != nil {
+		return nil, usagef("the certificate cannot be used: %v", err)
+	}
+	return &cert, nil
 }
 
 func (a *app) logFlag() cli.Flag {
@@ -45,7 +66,10 @@ func (a *app) serve() *cli.Command {
 		Name: "serve", Usage: "run the service", OnUsageError: usageError,
 		Flags: []cli.Flag{
 			a.listenFlag("0.0.0.0:7600"), a.logFlag(), a.workerFlag(),
-			a.webRTCFlag("0.0.0.0:7601"),
+			a.webRTCFlag("0.0.0.0:7601"), a.rtmpFlag("0.0.0.0:1935"),
+			&cli.StringFlag{Name: "rtmps-listen", Usage: "`ADDRESS` for publishers by RTMP with TLS; needs --certificate", Sources: a.from("rtmps-listen")},
+			&cli.StringFlag{Name: "certificate", Usage: "`FILE` of the certificate chain for RTMPS, in PEM", Sources: a.from("certificate")},
+			&cli.StringFlag{Name: "certificate-key", Usage: "`FILE` of its private key, in PEM", Sources: a.from("certificate-key")},
 			&cli.StringSliceFlag{Name: "webrtc-address", Usage: "IP `ADDRESS` that viewers come to by WebRTC, such as a router's outside; more than one may be given", Sources: a.from("webrtc-address")},
 			&cli.IntFlag{Name: "most-viewers", Usage: "viewers of all feeds at a time", Value: 20000, Sources: a.from("most-viewers")},
 			&cli.IntFlag{Name: "most-viewers-a-feed", Usage: "viewers of each feed at a time; 0 for no limit of its own", Sources: a.from("most-viewers-a-feed")},
@@ -64,6 +88,10 @@ func (a *app) serve() *cli.Command {
 			if err != nil {
 				return err
 			}
+			certificate, err := certificateOf(c)
+			if err != nil {
+				return err
+			}
 			var servers []whep.ICEServer
 			for _, text := range c.StringSlice("ice-server") {
 				server, err := whep.ParseICEServer(text)
@@ -74,6 +102,7 @@ func (a *app) serve() *cli.Command {
 			}
 			return service.Run(ctx, service.Config{
 				Data: c.String("data"), Listen: c.String("listen"), Secure: c.Bool("https-only"), Codecs: c.String("codecs"), Log: log,
+				RTMP: c.String("rtmp-listen"), RTMPS: c.String("rtmps-listen"), TLS: certificate,
 				WebRTC: c.String("webrtc-listen"), WebRTCHosts: c.StringSlice("webrtc-address"), ICEServers: servers, TrustedProxies: proxies, SearchOn: c.StringSlice("search-on"),
 				Viewers: viewers.Config{Most: c.Int("most-viewers"), MostAFeed: c.Int("most-viewers-a-feed"), MostAnAddress: c.Int("most-viewers-an-address")},
 			}, a.showStarted)

@@ -30,8 +30,9 @@ func (a *app) sim() *cli.Command {
 		Flags: []cli.Flag{
 			a.workerFlag(), a.controlFlag(),
 			&cli.StringFlag{Name: "name", Usage: "`NAME` of the camera, also its path", Value: "lower-station"},
-			&cli.StringFlag{Name: "kind", Usage: "how it sends: rtsp, motion-jpeg or stills", Value: string(sim.RTSP)},
+			&cli.StringFlag{Name: "kind", Usage: "how it sends: " + strings.Join(sim.Kinds(), ", "), Value: string(sim.RTSP)},
 			&cli.StringFlag{Name: "codec", Usage: "what it sends over RTSP: h264, h265 (a film of 640x360, whatever the other settings) or jpeg", Value: "h264"},
+			&cli.StringFlag{Name: "to", Usage: "where a camera of the kind push-… sends to, such as rtmp://127.0.0.1:1935/summit-360/KEY"},
 			&cli.StringFlag{Name: "listen", Usage: "`ADDRESS` for RTSP or HTTP", Value: "127.0.0.1:7654"},
 			&cli.StringFlag{Name: "user", Usage: "`USER` that may watch; empty for no sign-in", Value: "viewer"},
 			&cli.StringFlag{Name: "password", Usage: "the user's `PASSWORD`", Value: demoPassword},
@@ -72,7 +73,7 @@ func (a *app) runSim(ctx context.Context, c *cli.Command) error {
 		return err
 	}
 	camera, err := sim.New(sim.Config{
-		Name: c.String("name"), Kind: sim.Kind(c.String("kind")), Codec: media.Codec(strings.ToUpper(c.String("codec"))), Basic: c.Bool("basic"), Listen: c.String("listen"), User: c.String("user"), Password: c.String("password"),
+		Name: c.String("name"), Kind: sim.Kind(c.String("kind")), Codec: media.Codec(strings.ToUpper(c.String("codec"))), Basic: c.Bool("basic"), Listen: c.String("listen"), To: c.String("to"), User: c.String("user"), Password: c.String("password"),
 		Algorithm: c.String("digest"), NoTCP: c.Bool("no-tcp"), NoReports: c.Bool("no-reports"),
 		Audio: sim.Audio(c.String("audio")), AudioDrift: c.Float("audio-drift"), Worker: c.String("codecs"),
 		Settings: sim.Settings{Width: w, Height: h, FrameRate: c.Float("rate"), BitRate: c.Int("bit-rate"), KeyEvery: c.Duration("keyframes"), Quality: c.Int("quality")},

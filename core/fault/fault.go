@@ -6,6 +6,7 @@ package fault
 import (
 	"errors"
 	"fmt"
+	"slices"
 )
 
 // Class says what kind of end a fault is, for exit codes and HTTP statuses.
@@ -81,7 +82,7 @@ type Kind struct {
 // badGateway is the status of a camera's faults: the service itself did its part.
 const badGateway = 502
 
-var table = append(cameraKinds(), serviceKinds...)
+var table = slices.Concat(cameraKinds(), publishKinds, serviceKinds)
 
 // cameraKinds returns the camera's rows with their status.
 func cameraKinds() []Kind {

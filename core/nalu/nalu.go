@@ -91,3 +91,27 @@ func Unescape(unit []byte) []byte {
 	}
 	return out
 }
+
+// Sized calls yield with each unit of data in which lengths have another size than 4 bytes,
+// or may be wrong. It returns false when they do not add up; units before that were given.
+func Sized(data []byte, size int, yield func([]byte) error) (whole bool, err error) {
+	for len(data) > 0 {
+		if len(data) < size {
+			return false, nil
+		}
+		n := 0
+		for _, b := range data[:size] {
+			n = n<<8 | int(b)
+		}
+		if data = data[size:]; n < 0 || n > len(data) {
+			return false, nil
+		}
+		if n > 0 {
+			if err := yield(data[:n]); err != nil {
+				return true, err
+			}
+		}
+		data = data[n:]
+	}
+	return true, nil
+}

@@ -115,7 +115,7 @@ func TestLossBeforeAKeyframeKeepsTheKeyframe(t *testing.T) {
 	d.Push(sets(4, 300), 1, noon)
 	d.Push(packet(5, 300, true, pictures.IDR(9, 2)...), 0, noon)
 	require.Len(t, c.pictures, 2)
-	assert.Equal(t, uint32(300), c.pictures[1].Stamp)
+	assert.Equal(t, uint64(300), c.pictures[1].Stamp)
 }
 
 func TestFragmentsOfTwoPicturesAreNeverSpliced(t *testing.T) {
@@ -145,7 +145,7 @@ func TestMarkerOnEverySlice(t *testing.T) {
 	d.Push(packet(seq, 900, true, pictures.P(9, 1)...), 0, noon)
 	last := c.pictures[len(c.pictures)-1]
 	assert.Equal(t, 3, last.Slices, "after the first picture only the timestamp ends one")
-	assert.Equal(t, uint32(400), last.Stamp)
+	assert.Equal(t, uint64(400), last.Stamp)
 }
 
 func TestNoMarkerAtAll(t *testing.T) {
@@ -176,7 +176,7 @@ func TestMalformedPayloads(t *testing.T) {
 			d.Push(sets(2, 200), 0, noon)
 			d.Push(packet(3, 200, true, pictures.IDR(9, 1)...), 0, noon)
 			require.Len(t, c.pictures, 1, "the stream goes on")
-			assert.Equal(t, uint32(200), c.pictures[0].Stamp)
+			assert.Equal(t, uint64(200), c.pictures[0].Stamp)
 		})
 	}
 }

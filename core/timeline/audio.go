@@ -65,6 +65,9 @@ func (a *Audio) Take(units []AudioUnit, stamp uint64, arrived time.Time) {
 		reading = a.Clock.Read(stamp, arrived)
 	} else {
 		clock = a.Video
+		if !clock.started {
+			return // it is no loss
+		}
 		var ok bool
 		if reading, ok = clock.At(stamp); !ok {
 			a.broken, a.dropped = true, a.dropped+uint64(len(units))

@@ -124,6 +124,12 @@ func (c *Config) Validate(schemes ...string) (*url.URL, error) {
 	if c.User == "" {
 		c.User, c.Password = user, password
 	}
+	c.Settle()
+	return u, nil
+}
+
+// Settle fills in what is left to the configuration.
+func (c *Config) Settle() {
 	if c.Transport == "" {
 		c.Transport = Auto
 	}
@@ -152,7 +158,6 @@ func (c *Config) Validate(schemes ...string) (*url.URL, error) {
 	if c.Connecting == nil {
 		c.Connecting = func(context.Context) {}
 	}
-	return u, nil
 }
 
 // Schemes are those that cameras can be opened with.
@@ -196,7 +201,8 @@ type Session interface {
 
 // Facts is what is known of a session.
 type Facts struct {
-	Transport  string // "tcp" or "udp" for RTSP, "stream" or "poll" for HTTP
+	Transport  string // "tcp" or "udp" for RTSP, "stream" or "poll" for HTTP, "rtmp" and the like of those who call us
+	From       string // address of a publisher
 	Server     string // what the camera calls itself
 	Tracks     []TrackFacts
 	Codec      media.Codec

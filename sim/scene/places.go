@@ -18,11 +18,12 @@ type place interface {
 
 // placeOf chooses by the camera's name; one that says nothing is at the lower station.
 func placeOf(name string) place {
-	for part, p := range map[string]place{
-		"winch": winchRoom{}, "summit": summit{}, "upper": upperStation{},
-	} {
-		if strings.Contains(strings.ToLower(name), part) {
-			return p
+	for _, x := range []struct {
+		part string
+		place
+	}{{"winch", winchRoom{}}, {"360", panorama{}}, {"summit", summit{}}, {"upper", upperStation{}}} {
+		if strings.Contains(strings.ToLower(name), x.part) {
+			return x.place
 		}
 	}
 	return lowerStation{}

@@ -432,6 +432,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/feeds/{name}/publish-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give a feed another key for publishers
+         * @description The key is shown this once. Whoever sends by the one before is cut off.
+         */
+        post: operations["renew-publish-key"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{name}/publishing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Where to send to a feed
+         * @description The addresses are made of the host that this request came to.
+         */
+        get: operations["show-publishing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/feeds/{name}/renditions": {
         parameters: {
             query?: never;
@@ -1260,12 +1300,15 @@ export interface components {
         };
         DeliverySettings: {
             /**
-             * @description Deliveries that the feed does not give
+             * @description Deliveries that the feed does not give; RTSP is one unless it is said otherwise
+             * @default [
+             *       "rtsp"
+             *     ]
              * @example [
              *       "webrtc"
              *     ]
              */
-            off?: ("hls" | "fragments" | "webrtc" | "motion-jpeg" | "still")[];
+            off: ("hls" | "fragments" | "webrtc" | "motion-jpeg" | "still" | "rtsp")[];
             /**
              * Format: double
              * @description Wanted length of a part of low-latency HLS, 0.05 to half a segment; 0 follows from within
@@ -1290,6 +1333,20 @@ export interface components {
              * @default 2
              */
             within: number;
+        };
+        Destination: {
+            /** @example rtmp://cams.example.org:1935/summit-360 */
+            address: string;
+            /**
+             * @description Where the key goes, in a sentence
+             * @example The key is the stream's name (stream key).
+             */
+            key: string;
+            /**
+             * @description RTMP, RTSP, WHIP or HTTP
+             * @example RTMP
+             */
+            protocol: string;
         };
         DeviceSignIn: {
             /**
@@ -1360,7 +1417,7 @@ export interface components {
             codec?: string;
             /** @description Whether a user and password are kept */
             credentials: boolean;
-            /** @description That the feed gives: hls, fragments, webrtc, motion-jpeg, still */
+            /** @description That the feed gives: hls, fragments, webrtc, motion-jpeg, still, rtsp */
             deliveries: string[] | null;
             delivery?: components["schemas"]["DeliverySettings"];
             /** @description Whether the feed is switched on */
@@ -1393,6 +1450,9 @@ export interface components {
             /** Format: date-time */
             nextTry?: string;
             pictures?: components["schemas"]["PictureSettings"];
+            publish?: components["schemas"]["PublishSettings"];
+            /** @description Key for publishers, where one was just made; shown this once */
+            publishKey?: string;
             /** @description Why it is in that state, in a sentence */
             reason: string;
             /** @description What to do next */
@@ -1420,7 +1480,7 @@ export interface components {
              */
             sites?: string[];
             /** @enum {string} */
-            state: "off" | "connecting" | "live" | "stalled" | "retrying" | "refused";
+            state: "off" | "connecting" | "waiting" | "live" | "stalled" | "retrying" | "refused";
             /**
              * Format: double
              * @description Target duration of the HLS playlist
@@ -1457,6 +1517,7 @@ export interface components {
             camera?: components["schemas"]["CameraSettings"];
             delivery?: components["schemas"]["DeliverySettings"];
             pictures?: components["schemas"]["PictureSettings"];
+            publish?: components["schemas"]["PublishSettings"];
             /** @description Whether viewers' players tell the service how it plays: engine, delivery, failures, stalls and delay, without names and addresses */
             reports?: boolean;
             /**
@@ -1675,6 +1736,7 @@ export interface components {
              */
             name: string;
             pictures?: components["schemas"]["PictureSettings"];
+            publish?: components["schemas"]["PublishSettings"];
             /** @description Whether viewers' players tell the service how it plays: engine, delivery, failures, stalls and delay, without names and addresses */
             reports?: boolean;
             /**
@@ -2253,6 +2315,27 @@ export interface components {
              */
             within: number;
         };
+        PublishSettings: {
+            /** @description Whether whoever reaches the ports may send without the feed's key: for closed networks only */
+            open?: boolean;
+            /** @description Whether nobody opens the camera: it, or a program, sends to the feed, by RTMP, RTSP, WHIP or HTTP. camera.url is empty then */
+            pushed?: boolean;
+            /** @description Whether who comes second takes the feed over; refused otherwise */
+            takeOver?: boolean;
+        };
+        Publishing: {
+            /** @description Addresses to send to, by the way this request came; those whose port is switched off here are left out */
+            destinations: components["schemas"]["Destination"][] | null;
+            /**
+             * @description Where one was just made; shown this once
+             * @example k3mw-7tqa-x2pd-9rvn
+             */
+            key?: string;
+            /** @description Who may send, in a sentence */
+            means: string;
+            /** @description Whether publishers have to show the key */
+            needed: boolean;
+        };
         Rendition: {
             /** @description Whether nobody asked for it: HLS needs it */
             automatic: boolean;
@@ -2585,6 +2668,8 @@ export interface components {
              * @description Frames left out because something of them, or of what they refer to, was missing
              */
             dropped: number;
+            /** @description Address of a publisher; engineers only */
+            from?: string;
             level?: string;
             /**
              * Format: int64
@@ -2606,7 +2691,7 @@ export interface components {
             server?: string;
             /** Format: int64 */
             slices: number;
-            /** @description tcp or udp for RTSP, stream or poll for HTTP */
+            /** @description tcp or udp for RTSP, stream or poll for HTTP, rtmp and the like of publishers */
             transport: string;
             /**
              * Format: int64
@@ -3412,11 +3497,18 @@ export interface operations {
                      *             "firstFrameSeconds": 10,
                      *             "stallSeconds": 5
                      *           },
+                     *           "publish": {
+                     *             "pushed": false,
+                     *             "open": false,
+                     *             "takeOver": false
+                     *           },
                      *           "delivery": {
                      *             "within": 2,
                      *             "segmentSeconds": 0,
                      *             "partSeconds": 0,
-                     *             "off": [],
+                     *             "off": [
+                     *               "rtsp"
+                     *             ],
                      *             "playlistLength": 0
                      *           },
                      *           "pictures": {
@@ -3602,11 +3694,18 @@ export interface operations {
                  *         "firstFrameSeconds": 10,
                  *         "stallSeconds": 5
                  *       },
+                 *       "publish": {
+                 *         "pushed": false,
+                 *         "open": false,
+                 *         "takeOver": false
+                 *       },
                  *       "delivery": {
                  *         "within": 2,
                  *         "segmentSeconds": 0,
                  *         "partSeconds": 0,
-                 *         "off": [],
+                 *         "off": [
+                 *           "rtsp"
+                 *         ],
                  *         "playlistLength": 0
                  *       },
                  *       "pictures": {
@@ -3657,11 +3756,18 @@ export interface operations {
                      *         "firstFrameSeconds": 10,
                      *         "stallSeconds": 5
                      *       },
+                     *       "publish": {
+                     *         "pushed": false,
+                     *         "open": false,
+                     *         "takeOver": false
+                     *       },
                      *       "delivery": {
                      *         "within": 2,
                      *         "segmentSeconds": 0,
                      *         "partSeconds": 0,
-                     *         "off": [],
+                     *         "off": [
+                     *           "rtsp"
+                     *         ],
                      *         "playlistLength": 0
                      *       },
                      *       "pictures": {
@@ -3859,11 +3965,18 @@ export interface operations {
                      *         "firstFrameSeconds": 10,
                      *         "stallSeconds": 5
                      *       },
+                     *       "publish": {
+                     *         "pushed": false,
+                     *         "open": false,
+                     *         "takeOver": false
+                     *       },
                      *       "delivery": {
                      *         "within": 2,
                      *         "segmentSeconds": 0,
                      *         "partSeconds": 0,
-                     *         "off": [],
+                     *         "off": [
+                     *           "rtsp"
+                     *         ],
                      *         "playlistLength": 0
                      *       },
                      *       "pictures": {
@@ -4171,11 +4284,18 @@ export interface operations {
                      *         "firstFrameSeconds": 10,
                      *         "stallSeconds": 5
                      *       },
+                     *       "publish": {
+                     *         "pushed": false,
+                     *         "open": false,
+                     *         "takeOver": false
+                     *       },
                      *       "delivery": {
                      *         "within": 2,
                      *         "segmentSeconds": 0,
                      *         "partSeconds": 0,
-                     *         "off": [],
+                     *         "off": [
+                     *           "rtsp"
+                     *         ],
                      *         "playlistLength": 0
                      *       },
                      *       "pictures": {
@@ -4523,11 +4643,18 @@ export interface operations {
                      *         "firstFrameSeconds": 10,
                      *         "stallSeconds": 5
                      *       },
+                     *       "publish": {
+                     *         "pushed": false,
+                     *         "open": false,
+                     *         "takeOver": false
+                     *       },
                      *       "delivery": {
                      *         "within": 2,
                      *         "segmentSeconds": 0,
                      *         "partSeconds": 0,
-                     *         "off": [],
+                     *         "off": [
+                     *           "rtsp"
+                     *         ],
                      *         "playlistLength": 0
                      *       },
                      *       "pictures": {
@@ -6197,6 +6324,193 @@ export interface operations {
             };
         };
     };
+    "renew-publish-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "key": "k3mw-7tqa-x2pd-9rvn",
+                     *       "needed": true,
+                     *       "means": "Whoever knows the feed's key may send to it.",
+                     *       "destinations": [
+                     *         {
+                     *           "protocol": "RTMP",
+                     *           "address": "rtmp://192.0.2.10:1935/lower-station",
+                     *           "key": "The key is the stream's name, which publishers call the stream key."
+                     *         }
+                     *       ]
+                     *     }
+                     */
+                    "application/json": components["schemas"]["Publishing"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "show-publishing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "needed": true,
+                     *       "means": "Whoever knows the feed's key may send to it.",
+                     *       "destinations": [
+                     *         {
+                     *           "protocol": "RTMP",
+                     *           "address": "rtmp://192.0.2.10:1935/lower-station",
+                     *           "key": "The key is the stream's name, which publishers call the stream key."
+                     *         }
+                     *       ]
+                     *     }
+                     */
+                    "application/json": components["schemas"]["Publishing"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "add-rendition": {
         parameters: {
             query?: never;
@@ -6826,11 +7140,18 @@ export interface operations {
                      *         "firstFrameSeconds": 10,
                      *         "stallSeconds": 5
                      *       },
+                     *       "publish": {
+                     *         "pushed": false,
+                     *         "open": false,
+                     *         "takeOver": false
+                     *       },
                      *       "delivery": {
                      *         "within": 2,
                      *         "segmentSeconds": 0,
                      *         "partSeconds": 0,
-                     *         "off": [],
+                     *         "off": [
+                     *           "rtsp"
+                     *         ],
                      *         "playlistLength": 0
                      *       },
                      *       "pictures": {
@@ -7046,11 +7367,18 @@ export interface operations {
                      *         "firstFrameSeconds": 10,
                      *         "stallSeconds": 5
                      *       },
+                     *       "publish": {
+                     *         "pushed": false,
+                     *         "open": false,
+                     *         "takeOver": false
+                     *       },
                      *       "delivery": {
                      *         "within": 2,
                      *         "segmentSeconds": 0,
                      *         "partSeconds": 0,
-                     *         "off": [],
+                     *         "off": [
+                     *           "rtsp"
+                     *         ],
                      *         "playlistLength": 0
                      *       },
                      *       "pictures": {

@@ -1,4 +1,4 @@
-package api
+package access
 
 import (
 	"fmt"
@@ -12,8 +12,8 @@ import (
 var noon = time.Date(2026, 6, 1, 12, 0, 0, 0, time.UTC)
 
 // fail reserves a try and has it be wrong.
-func fail(th *throttle, address, account string, known bool, now time.Time) (wait time.Duration) {
-	settle, wait := th.reserve(address, account, known, now)
+func fail(th *Throttle, address, account string, known bool, now time.Time) (wait time.Duration) {
+	settle, wait := th.Reserve(address, account, known, now)
 	if settle != nil {
 		settle(false)
 	}
@@ -22,7 +22,7 @@ func fail(th *throttle, address, account string, known bool, now time.Time) (wai
 
 func TestFailuresDoubleTheWait(t *testing.T) {
 	t.Parallel()
-	var th throttle
+	var th Throttle
 	now := noon
 	var waits []time.Duration
 	for i := range 10 {
@@ -40,11 +40,11 @@ func TestFailuresDoubleTheWait(t *testing.T) {
 // TestTriesAtTheSameTime are reserved before any of them is judged.
 func TestTriesAtTheSameTime(t *testing.T) {
 	t.Parallel()
-	var th throttle
+	var th Throttle
 	let := 0
 	var settles []func(bool)
 	for range 40 {
-		if settle, wait := th.reserve("a", "engineer", false, noon); wait == 0 {
+		if settle, wait := th.Reserve("a", "engineer", false, noon); wait == 0 {
 			let++
 			settles = append(settles, settle)
 		}
@@ -59,7 +59,7 @@ func TestTriesAtTheSameTime(t *testing.T) {
 // addresses.
 func TestAccountsAreProtectedAndTheirOwnersToo(t *testing.T) {
 	t.Parallel()
-	var th throttle
+	var th Throttle
 	let := 0
 	for i := range 100 {
 		if fail(&th, fmt.Sprint("bot", i), "engineer", false, noon) == 0 {
@@ -68,7 +68,7 @@ func TestAccountsAreProtectedAndTheirOwnersToo(t *testing.T) {
 	}
 	assert.Equal(t, 11, let)
 	assert.Zero(t, fail(&th, "bot1", "guest", false, noon), "another account")
-	settle, wait := th.reserve("home", "engineer", true, noon)
+	settle, wait := th.Reserve("home", "engineer", true, noon)
 	require.Zero(t, wait, "its owner is not locked out")
 	settle(true)
 	assert.Zero(t, fail(&th, "cafe", "engineer", false, noon.Add(accountEvery)), "nor for long where it has never been")
@@ -76,7 +76,7 @@ func TestAccountsAreProtectedAndTheirOwnersToo(t *testing.T) {
 
 func TestThrottleIsBounded(t *testing.T) {
 	t.Parallel()
-	var th throttle
+	var th Throttle
 	for i := range 3 * mostTracked {
 		fail(&th, fmt.Sprint(i), fmt.Sprint(i), false, noon.Add(time.Duration(i)))
 	}
@@ -90,6 +90,6 @@ func TestClientOf(t *testing.T) {
 		"192.0.2.7:1000": "192.0.2.7", "[::ffff:192.0.2.7]:1": "192.0.2.7",
 		"[2001:db8:1:2:3::9]:443": "2001:db8:1:2::/64", "[2001:db8:1:2::1]:9": "2001:db8:1:2::/64", "[fe80::1%eth0]:9": "fe80::/64", "pipe": "pipe",
 	} {
-		assert.Equal(t, want, clientOf(address), address)
+		assert.Equal(t, want, ClientOf(address), address)
 	}
 }

@@ -1,0 +1,61 @@
+package fault
+
+// The faults of publishers: those who send to a feed instead of being opened.
+const (
+	PublishKeyMissing Code = "publish-key-missing"
+	PublishKeyWrong   Code = "publish-key-refused"
+	PublishTooOften   Code = "publish-too-often"
+	PublishPresent    Code = "publisher-present"
+	PublishReplaced   Code = "publisher-replaced"
+	PublishNotWaiting Code = "publish-not-waiting"
+	PublisherLeft     Code = "publisher-left"
+	PublisherStalled  Code = "publisher-stalled"
+	PublisherGarbled  Code = "publisher-garbled"
+	PublisherNoVideo  Code = "publisher-no-video"
+	PublisherCodec    Code = "publisher-codec-not-handled"
+	PublisherKeyframe Code = "publisher-no-keyframe"
+	NotPushed         Code = "feed-not-pushed"
+)
+
+// publishKinds are the rows of publishers.
+var publishKinds = []Kind{
+	{Code: PublishKeyMissing, Class: ClassRefused, Status: 401,
+		Sentence: "Sending to this feed needs its key.",
+		Remedy:   "Give the key with the address; \"webostrum feed key NAME\" makes another one."},
+	{Code: PublishKeyWrong, Class: ClassRefused, Status: 403,
+		Sentence: "There is no feed of that name that takes this key.",
+		Remedy:   "Check the feed's name and the key; \"webostrum feed key NAME\" makes another one."},
+	{Code: PublishTooOften, Class: ClassRefused, Status: 429,
+		Sentence: "Too many wrong keys came from there.",
+		Remedy:   "Wait for as long as it says, and check the key meanwhile."},
+	{Code: PublishPresent, Class: ClassRefused, Status: 409,
+		Sentence: "Somebody sends to this feed already.",
+		Remedy:   "End the other one, or let who comes second take over: \"webostrum feed edit --take-over NAME\"."},
+	{Code: PublishReplaced, Class: ClassRefused, Status: 409,
+		Sentence: "Another publisher took the feed over.",
+		Remedy:   "Nothing, if that was meant. Otherwise make another key for the feed."},
+	{Code: PublishNotWaiting, Class: ClassRefused, Status: 503,
+		Sentence: "The feed does not wait for anybody to send.",
+		Remedy:   "Switch it on; a feed that is opened by its camera's address takes no publishers."},
+	{Code: PublisherLeft, Class: ClassUnreachable, Status: badGateway,
+		Sentence: "The publisher ended the connection.",
+		Remedy:   "Nothing to do here: it may come back at any time."},
+	{Code: PublisherStalled, Class: ClassBroken, Status: badGateway,
+		Sentence: "The publisher stopped sending without closing the connection.",
+		Remedy:   "Look at the publisher's own line and power; it may come back at any time."},
+	{Code: PublisherGarbled, Class: ClassBroken, Status: badGateway,
+		Sentence: "What the publisher sends makes no sense.",
+		Remedy:   "Check that it is set to the protocol of that port; if it is, save a capture of the connection and report it."},
+	{Code: PublisherNoVideo, Class: ClassBroken, Status: badGateway,
+		Sentence: "The publisher sends no video.",
+		Remedy:   "Choose a source with a picture in the publisher; a feed of audio alone is not handled."},
+	{Code: PublisherCodec, Class: ClassBroken, Status: badGateway,
+		Sentence: "The publisher sends video in a codec that is not handled.",
+		Remedy:   "Set the publisher's encoder to H.264."},
+	{Code: PublisherKeyframe, Class: ClassBroken, Status: badGateway,
+		Sentence: "The publisher sends, but no picture that decoding could start with.",
+		Remedy:   "Set a keyframe interval of one to four seconds in the publisher's encoder."},
+	{Code: NotPushed, Class: ClassUsage, Status: 409,
+		Sentence: "The feed opens its camera by an address, so nobody sends to it.",
+		Remedy:   "Have it wait for a publisher: \"webostrum feed edit --pushed NAME\"."},
+}

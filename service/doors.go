@@ -1,0 +1,144 @@
+package service
+
+import (
+	"context"
+	"crypto/tls"
+	"fmt"
+	"log/slog"
+	"net"
+	"sync"
+	"time"
+
+	"webostrum/access"
+	"webostrum/api"
+	"webostrum/ingest/push"
+	"webostrum/ingest/rtmp"
+	"webostrum/station"
+)
+
+// door is a port that is open only while something uses it.
+type door struct {
+	name   string
+	listen string
+	wanted func() bool
+	open   func(net.Listener) (closed func()) // serves until closed is called
+
+	closed  func()    // nil when it is not open
+	refused time.Time // when opening it failed last
+}
+
+// doorRetry is how long after a failure a door is tried again.
+const doorRetry = 15 * time.Second
+
+// doorsOf are the doors of a service.
+func doorsOf(cfg Config, feeds *station.Station) []*door {
+	listen := cfg.RTMPS
+	if cfg.TLS == nil {
+		listen = ""
+	}
+	return []*door{
+		{name: nameRTMP, listen: cfg.RTMP, wanted: feeds.Pushed, open: publishers(cfg.Log, rtmp.Handle(feeds, false))},
+		{name: nameRTMPS, listen: listen, wanted: feeds.Pushed, open: func(l net.Listener) func() {
+			secure := tls.NewListener(l, &tls.Config{Certificates: []tls.Certificate{*cfg.TLS}, MinVersion: tls.VersionTLS12})
+			return publishers(cfg.Log, rtmp.Handle(feeds, true))(secure)
+		}},
+	}
+}
+
+// The names of doors.
+const (
+	nameRTMP  = "RTMP"
+	nameRTMPS = "RTMPS"
+)
+
+func portsOf(doors []*door) (p api.Ports) {
+	for _, d := range doors {
+		switch d.name {
+		case nameRTMP:
+			p.RTMP = d.port()
+		case nameRTMPS:
+			p.RTMPS = d.port()
+		}
+	}
+	return p
+}
+
+// publishers serves publishers on a listener.
+func publishers(log *slog.Logger, handle func(context.Context, net.Conn, func())) func(net.Listener) func() {
+	return func(l net.Listener) func() {
+		s := &push.Server{Handle: handle, Client: access.ClientOf, Log: log}
+		var serving sync.WaitGroup
+		serving.Go(func() { _ = s.Serve(l) })
+		return func() {
+			s.Close()
+			serving.Wait()
+		}
+	}
+}
+
+// port is what a door listens on; 0 when it is switched off.
+func (d *door) port() int {
+	if d.listen == "" {
+		return 0
+	}
+	a, err := net.ResolveTCPAddr("tcp", d.listen)
+	if err != nil {
+		return 0
+	}
+	return a.Port
+}
+
+// keepDoors opens and closes doors as they are wanted, until ctx ends.
+func keepDoors(ctx context.Context, feeds *station.Station, log *slog.Logger, doors []*door) {
+	watcher := feeds.Watch()
+	defer watcher.Close()
+	defer func() {
+		for _, d := range doors {
+			d.shut()
+		}
+	}()
+	for {
+		for _, d := range doors {
+			if err := d.adjust(); err != nil {
+				log.Error("a port cannot be opened; it is tried again", "for", d.name, "error", err)
+				feeds.By("", "").Note("", station.EventWarning, fmt.Sprintf("the port for %s cannot be opened: %v", d.name, err))
+			}
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case _, ok := <-watcher.Changed:
+			if !ok {
+				return
+			}
+		}
+	}
+}
+
+// adjust opens or closes the door.
+func (d *door) adjust() error {
+	want := d.listen != "" && d.wanted()
+	switch {
+	case want == (d.closed != nil):
+		return nil
+	case !want:
+		d.shut()
+		return nil
+	case time.Since(d.refused) < doorRetry:
+		return nil
+	}
+	l, err := net.Listen("tcp", d.listen)
+	if err != nil {
+		d.refused = time.Now()
+		return err
+	}
+	d.closed = d.open(l)
+	return nil
+}
+
+func (d *door) shut() {
+	if d.closed != nil {
+		d.closed()
+		d.closed = nil
+	}
+}
