@@ -5,6 +5,6 @@ time=${1:-30s}
 grep -rlE '^func Fuzz' --include='*_test.go' . | xargs -n1 dirname | sort -u | while read -r dir; do
   grep -hoE '^func Fuzz[A-Za-z0-9_]+' "$dir"/*_test.go | sed 's/^func //' | while read -r name; do
     echo "$dir $name"
-    go test "$dir" -run '^$' -fuzz "^$name\$" -fuzztime "$time" </dev/null
+    go test "$dir" -run '^$' -fuzz "^$name\$" -fuzztime "$time" -fuzzminimizetime 100x </dev/null
   done
 done

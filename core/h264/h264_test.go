@@ -10,6 +10,7 @@ import (
 
 	"webostrum/core/h264"
 	"webostrum/core/nalu"
+	"webostrum/testkit/pictures"
 )
 
 func unhex(t testing.TB, s string) []byte {
@@ -197,4 +198,16 @@ func FuzzSPS(f *testing.F) {
 			t.Fatalf("accepted a reordering of %d", s.Reorder)
 		}
 	})
+}
+
+func TestRecordReadBack(t *testing.T) {
+	c := pictures.Track(pictures.Reordering).Video
+	sets, length, err := h264.ParseRecord(c.Entry.Record)
+	require.NoError(t, err)
+	assert.Equal(t, c.Sets, sets)
+	assert.Equal(t, 4, length)
+	for n := range c.Entry.Record[:len(c.Entry.Record)-8] {
+		_, _, err := h264.ParseRecord(c.Entry.Record[:n])
+		assert.ErrorIs(t, err, h264.ErrMalformed, "cut at %d", n)
+	}
 }

@@ -151,3 +151,26 @@ func FuzzParameterSets(f *testing.F) {
 		h265.RecoveryPoint(unit)
 	})
 }
+
+func FuzzRecord(f *testing.F) {
+	_, config := reel.Load()
+	f.Add(config.Entry.Record)
+	f.Fuzz(func(t *testing.T, b []byte) {
+		sets, _, err := h265.ParseRecord(b)
+		total := 0
+		for _, s := range sets {
+			total += len(s)
+		}
+		if total > len(b) {
+			t.Fatalf("%d bytes of sets in %d, %v", total, len(b), err)
+		}
+	})
+}
+
+func TestRecordReadBack(t *testing.T) {
+	_, config := reel.Load()
+	sets, length, err := h265.ParseRecord(config.Entry.Record)
+	require.NoError(t, err)
+	assert.Equal(t, config.Sets, sets)
+	assert.Equal(t, 4, length)
+}
