@@ -163,8 +163,21 @@ const mostInspections = 8
 
 func (a *API) inspectCamera(ctx context.Context, in *struct{ Body apitypes.Inspection }) (*struct{ Body apitypes.Report }, error) {
 	b := in.Body
-	if _, _, _, err := source.ParseURL(b.URL); err != nil {
+	cfg := inspect.Config{
+		URL: b.URL, User: b.User, Password: b.Password, Transport: source.Transport(b.Transport), Fetch: source.Fetch(b.Fetch), Fingerprint: b.Fingerprint,
+		For: span(b.Seconds), Both: b.Transports, Save: b.Stream,
+	}
+	run := inspect.Run
+	if b.Feed != "" {
+		f, err := a.station.Get(b.Feed)
+		if err != nil {
+			return nil, answerFor(err)
+		}
+		cfg = inspect.Config{URL: f.Status().Record.Address, For: cfg.For, Save: cfg.Save, Play: f.Tap}
+	} else if _, _, _, err := source.ParseURL(b.URL); err != nil {
 		return nil, refused("url", err.Error())
+	} else if b.TryPaths {
+		run = inspect.RunTrying
 	}
 	select {
 	case a.inspections <- struct{}{}:
@@ -172,14 +185,7 @@ func (a *API) inspectCamera(ctx context.Context, in *struct{ Body apitypes.Inspe
 	case <-ctx.Done():
 		return nil, ctx.Err()
 	}
-	run := inspect.Run
-	if b.TryPaths {
-		run = inspect.RunTrying
-	}
-	report, err := run(ctx, inspect.Config{
-		URL: b.URL, User: b.User, Password: b.Password, Transport: source.Transport(b.Transport), Fetch: source.Fetch(b.Fetch), Fingerprint: b.Fingerprint,
-		For: span(b.Seconds), Both: b.Transports, Save: b.Stream,
-	})
+	report, err := run(ctx, cfg)
 	if err != nil {
 		return nil, answerFor(err)
 	}

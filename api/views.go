@@ -3,6 +3,7 @@ package api
 import (
 	"webostrum/access"
 	"webostrum/apitypes"
+	"webostrum/core/media"
 	"webostrum/core/plan"
 	"webostrum/station"
 )
@@ -78,9 +79,16 @@ func audioView(s station.Status) apitypes.AudioStatus {
 func sessionView(s station.Status) *apitypes.Session {
 	f := s.Facts
 	st := f.Stats
-	return &apitypes.Session{
+	v := &apitypes.Session{
+		Overflow: st.Overflow, Buffer: f.ReceiveBuffer, Others: st.Other,
 		Transport: f.Transport, From: f.From, Server: f.Server, Codec: string(f.Codec), Profile: f.Profile, Level: f.Level, Sampling: f.Sampling,
 		BFrames: f.B, Slices: f.Slices, Packets: st.Packets, Lost: st.Lost, Dropped: st.Dropped, ClockJumps: st.Jumps,
 		Unchanged: st.Unchanged, Reopened: st.Reopened, SenderReports: f.FromCamera, ClockOffset: f.WallOffset.Seconds(),
 	}
+	for _, t := range f.Tracks {
+		if t.Kind == media.KindAudio.String() && !t.Used && t.Why != "" {
+			v.LeftOut = t.Why
+		}
+	}
+	return v
 }

@@ -78,6 +78,10 @@ type Session struct {
 	Slices        int     `json:"slices"`
 	Packets       uint64  `json:"packets"`
 	Lost          uint64  `json:"lost" doc:"Packets that never came"`
+	Overflow      uint64  `json:"overflow" doc:"Datagrams that found no room in the receive buffer of this machine"`
+	Buffer        int     `json:"receiveBufferBytes,omitempty" doc:"Bytes of datagrams that this machine keeps"`
+	Others        uint64  `json:"others" doc:"Packets of another sender, or of a kind that was not announced"`
+	LeftOut       string  `json:"audioLeftOut,omitempty" doc:"Why audio that comes is not used"`
 	Dropped       uint64  `json:"dropped" doc:"Frames left out because something of them, or of what they refer to, was missing"`
 	ClockJumps    uint64  `json:"clockJumps" doc:"Times the camera set its clock anew"`
 	Unchanged     uint64  `json:"unchanged" doc:"Polled pictures that were the same as before"`

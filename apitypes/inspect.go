@@ -2,9 +2,10 @@ package apitypes
 
 // Inspection is what looking into a camera takes.
 type Inspection struct {
-	URL         string  `json:"url" maxLength:"2048" doc:"The camera's address: rtsp://, rtsps://, http:// or https://"`
+	URL         string  `json:"url,omitempty" maxLength:"2048" doc:"The camera's address: rtsp://, rtsps://, http://, https://, udp://, rtp:// or tcp://"`
 	User        string  `json:"user,omitempty" maxLength:"256"`
 	Password    string  `json:"password,omitempty" maxLength:"256"`
+	Feed        string  `json:"feed,omitempty" maxLength:"63" doc:"A feed to look into what comes in of, instead of a camera; then everything else but seconds and stream is left out" example:"summit-360"`
 	Transport   string  `json:"transport,omitempty" enum:"auto,tcp,udp,http,multicast" default:"auto"`
 	Fetch       string  `json:"fetch,omitempty" enum:"auto,stream,poll" default:"auto"`
 	Fingerprint string  `json:"fingerprint,omitempty" maxLength:"95"`
@@ -35,7 +36,9 @@ type Report struct {
 	Packets       uint64        `json:"packets"`
 	Lost          uint64        `json:"lost" doc:"Packets that never came"`
 	Late          uint64        `json:"late" doc:"Packets that came out of order, and too late"`
-	Other         uint64        `json:"unannounced" doc:"Packets of payload types that the description does not announce"`
+	Other         uint64        `json:"unannounced" doc:"Packets of payload types that the description does not announce, or of another sender"`
+	From          string        `json:"from,omitempty" doc:"Address of who sends, of those who are not opened"`
+	Overflow      uint64        `json:"overflow,omitempty" doc:"Datagrams that found no room in the receive buffer"`
 	Dropped       uint64        `json:"dropped" doc:"Frames left out because they were not whole"`
 	Unchanged     uint64        `json:"unchanged" doc:"Polled pictures that were the same as before"`
 	Seconds       float64       `json:"seconds" doc:"How long was read"`

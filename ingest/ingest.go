@@ -5,10 +5,12 @@ import (
 	"context"
 	"errors"
 
+	"webostrum/core/media"
 	"webostrum/ingest/mjpeg"
 	"webostrum/ingest/rtsp"
 	"webostrum/ingest/source"
 	"webostrum/ingest/still"
+	"webostrum/ingest/ts"
 )
 
 // Play opens the camera and publishes what it sends until ctx ends or the camera
@@ -20,18 +22,35 @@ func Play(ctx context.Context, cfg source.Config) (next uint64, err error) {
 	switch {
 	case err != nil:
 		return cfg.FirstEpoch, err
+	case source.Listens(u) || u.Scheme == "tcp":
+		return ts.Play(ctx, cfg)
 	case !source.HTTP(u):
 		return rtsp.Play(ctx, cfg)
 	}
-	if cfg.AudioTrack != nil {
-		cfg.AudioTrack(nil) // pictures over HTTP have none
-	}
 	if cfg.Fetch == source.FetchPoll {
-		return still.Play(ctx, cfg)
+		return pictures(ctx, cfg, still.Play)
 	}
-	cfg.FirstEpoch, err = mjpeg.Play(ctx, cfg)
-	if errors.Is(err, mjpeg.ErrSinglePicture) {
-		return still.Play(ctx, cfg)
+	cfg.FirstEpoch, err = pictures(ctx, cfg, mjpeg.Play)
+	switch {
+	case errors.Is(err, mjpeg.ErrSinglePicture):
+		return pictures(ctx, cfg, still.Play)
+	case errors.Is(err, mjpeg.ErrTransportStream):
+		return ts.PlayHTTP(ctx, cfg)
 	}
 	return cfg.FirstEpoch, err
+}
+
+// pictures plays a camera that sends pictures, which have no audio beside them.
+func pictures(ctx context.Context, cfg source.Config, play func(context.Context, source.Config) (uint64, error)) (uint64, error) {
+	if track := cfg.AudioTrack; track != nil {
+		publish, told := cfg.Publish, false
+		cfg.Publish = func(s *media.Sample) {
+			if !told {
+				told = true
+				track(nil)
+			}
+			publish(s)
+		}
+	}
+	return play(ctx, cfg)
 }

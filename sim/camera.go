@@ -35,6 +35,7 @@ const (
 	MotionJPEG Kind = "motion-jpeg" // JPEG after JPEG in one answer, over HTTP
 	Stills     Kind = "stills"      // one JPEG an answer, over HTTP
 	PushRTMP   Kind = "push-rtmp"   // it sends by RTMP, and is not opened
+	PushTS     Kind = "push-ts"     // it sends a transport stream over UDP
 )
 
 // Settings are what a reboot may change.
@@ -147,7 +148,7 @@ func New(cfg Config) (*Camera, error) {
 
 // listen opens the camera's port; one that sends has none.
 func (c *Camera) listen(address string) (net.Listener, error) {
-	if pushKinds[c.cfg.Kind] != nil {
+	if c.Sends() {
 		return nil, nil
 	}
 	return net.Listen("tcp", address)
@@ -190,6 +191,9 @@ func (c *Camera) Name() string { return c.cfg.Name }
 // Codec returns how its pictures are coded.
 func (c *Camera) Codec() media.Codec { return c.cfg.Codec }
 
+// Sends says whether the camera sends, and is not opened.
+func (c *Camera) Sends() bool { return pushKinds[c.cfg.Kind] != nil }
+
 // Kinds are the names of all kinds of camera.
 func Kinds() []string {
 	list := []string{string(RTSP), string(MotionJPEG), string(Stills)}
@@ -201,7 +205,7 @@ func Kinds() []string {
 
 // URL returns where the stream is, without credentials; of a camera that sends, where to.
 func (c *Camera) URL() string {
-	if pushKinds[c.cfg.Kind] != nil {
+	if c.Sends() {
 		to, _ := c.aim()
 		return to
 	}
@@ -327,7 +331,7 @@ func (c *Camera) newServer(h *hub.Hub) server {
 	if c.cfg.Basic {
 		challenge = httpauth.Challenge{Scheme: "basic", Realm: c.cfg.Name}
 	}
-	if pushKinds[c.cfg.Kind] != nil {
+	if c.Sends() {
 		return newPusher(c)
 	}
 	if c.cfg.Kind != RTSP {

@@ -21,7 +21,7 @@ const (
 type sends func(ctx context.Context, p *pusher, to string, stream *rtsp.Stream) error
 
 // pushKinds are the kinds of camera that send, instead of being opened.
-var pushKinds = map[Kind]sends{PushRTMP: sendRTMP}
+var pushKinds = map[Kind]sends{PushRTMP: sendRTMP, PushTS: sendTS}
 
 // pusher is a camera's other end: it sends to an address, again and again.
 type pusher struct {
@@ -99,9 +99,19 @@ func (c *Camera) SendError() error {
 	return c.sendErr
 }
 
+// beginning is the moment that times of a stream count from: that of its newest keyframe, so
+// that it goes along.
+func beginning(stream *rtsp.Stream) time.Time {
+	if key := stream.Hub.Key(); key != nil {
+		return key.Captured
+	}
+	return time.Now()
+}
+
 // frames calls give with each sample of a stream, from one goroutine at a time, until ctx
-// ends or give fails. at is the time since begun at which it was taken.
-func frames(ctx context.Context, f *Faults, stream *rtsp.Stream, begun time.Time, give func(s *media.Sample, at time.Duration) error) error {
+// ends or give fails. at is the time since the beginning at which it was taken.
+func frames(ctx context.Context, f *Faults, stream *rtsp.Stream, give func(s *media.Sample, at time.Duration) error) error {
+	begun := beginning(stream)
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
 	var writing sync.Mutex

@@ -52,7 +52,7 @@ func sendRTMP(ctx context.Context, p *pusher, to string, stream *rtsp.Stream) er
 	draining.Go(c.drain)
 	defer draining.Wait()
 	defer func() { _ = conn.Close() }() // which ends it
-	return frames(ctx, &p.camera.Faults, stream, time.Now(), c.frame)
+	return frames(ctx, &p.camera.Faults, stream, c.frame)
 }
 
 // publish connects and asks to publish.

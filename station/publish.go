@@ -195,7 +195,7 @@ func (f *Feed) endPublisher(keyless bool, why error) {
 // receive waits for a publisher and takes in what it sends. It returns why the session
 // ended.
 func (r *run) receive(ctx context.Context, cfg source.Config) (next uint64, err error) {
-	r.feed.change(StateWaiting, r.last, 0, time.Time{})
+	r.waiting()
 	var a *arrival
 	select {
 	case a = <-r.feed.publishers.arrivals:

@@ -32,7 +32,7 @@ type run struct {
 	next      uint64                // number of the next epoch
 	liveSince time.Time             // zero when not live
 	tries     int                   // failed ones since the feed was last settled
-	last      *fault.Error          // why the last publisher is gone; nil before the first
+	last      *fault.Error          // why the last session ended; nil before the first
 	stale     *time.Timer           // drops what was made; runs while no frames come
 	asked     map[string]fault.Code // how camera requests ended, by name
 }
@@ -114,7 +114,7 @@ func (r *run) play(ctx context.Context) error {
 		Transport: source.Transport(c.Transport), Fingerprint: c.Fingerprint,
 		Fetch: source.Fetch(c.Fetch), Poll: millis(c.PollMillis),
 		AnswerTimeout: millis(c.AnswerMillis), FirstTimeout: millis(c.FirstMillis), StallAfter: millis(c.StallMillis),
-		FirstEpoch: r.next, Publish: r.publish, Audio: r.pipeline.Audio, AudioTrack: r.audioTrack, Started: r.started, Connecting: r.connecting,
+		FirstEpoch: r.next, Publish: r.publish, Audio: r.pipeline.Audio, AudioTrack: r.audioTrack, Started: r.started, Waiting: r.waiting, Connecting: r.connecting,
 	}
 	play := ingest.Play
 	if c.Pushed {
@@ -135,6 +135,9 @@ func (r *run) started(s source.Session) {
 		r.feed.change(StateLive, nil, 0, time.Time{})
 	}
 }
+
+// waiting is told when a port is open and nobody sends to it.
+func (r *run) waiting() { r.feed.change(StateWaiting, r.last, r.tries, time.Time{}) }
 
 func (r *run) audioTrack(t *media.Track) {
 	r.pipeline.AudioTrack(t)
@@ -166,8 +169,8 @@ func sizeText(s [2]int) string { return strconv.Itoa(s[0]) + "x" + strconv.Itoa(
 // Pauses begin small again only after the feed has been live for a while: one
 // that comes up and falls over at once is left more and more time.
 func (r *run) failed(why *fault.Error) time.Duration {
+	r.last = why
 	if r.record.Pushed {
-		r.last = why
 		return 0
 	}
 	wasLive := !r.liveSince.IsZero()

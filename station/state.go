@@ -25,7 +25,7 @@ const (
 var moves = map[State][]State{
 	StateOff:        {StateConnecting, StateWaiting},
 	StateConnecting: {StateLive, StateWaiting, StateRetrying, StateRefused, StateOff},
-	StateWaiting:    {StateConnecting, StateLive, StateRetrying, StateOff},
+	StateWaiting:    {StateConnecting, StateWaiting, StateLive, StateRetrying, StateRefused, StateOff},
 	StateLive:       {StateStalled, StateWaiting, StateRetrying, StateRefused, StateOff},
 	StateStalled:    {StateLive, StateWaiting, StateRetrying, StateRefused, StateOff},
 	StateRetrying:   {StateLive, StateWaiting, StateRetrying, StateRefused, StateOff},

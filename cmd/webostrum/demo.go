@@ -13,8 +13,6 @@ import (
 
 	"github.com/urfave/cli/v3"
 
-	"webostrum/apitypes"
-	"webostrum/client"
 	"webostrum/service"
 	"webostrum/sim"
 )
@@ -29,50 +27,12 @@ func (a *app) demo() *cli.Command {
 	return &cli.Command{
 		Name: "demo", Usage: "run the service with the simulated cameras of the Morrow Crag Funicular", OnUsageError: usageError,
 		Flags: []cli.Flag{
-			a.listenFlag("127.0.0.1:7600"), a.webRTCFlag("127.0.0.1:7601"), a.logFlag(), a.workerFlag(), a.searchFlag("lo"),
-			&cli.StringFlag{Name: "camera-listen", Usage: "`ADDRESS` of the first simulated camera; the others take the ports after it", Value: "127.0.0.1:7654", Sources: a.from("camera-listen")},
+			a.listenFlag("127.0.0.1:7600"), a.webRTCFlag("127.0.0.1:7601"), a.rtmpFlag("127.0.0.1:1935"), a.logFlag(), a.workerFlag(), a.searchFlag("lo"),
+			&cli.StringFlag{Name: "camera-listen", Usage: "`ADDRESS` of the first simulated camera; the others take the ports after it", Value: "127.0.0.1:7664", Sources: a.from("camera-listen")},
+			&cli.StringFlag{Name: "stream-listen", Usage: "`ADDRESS` that the transport stream of the valley car comes to", Value: "127.0.0.1:7680", Sources: a.from("stream-listen")},
 			&cli.StringFlag{Name: "control", Usage: "`ADDRESS` of the cameras' control", Value: "127.0.0.1:7690", Sources: a.from("control")},
 		},
 		Action: a.runDemo,
-	}
-}
-
-// demoFeed is a camera of the demo and the feed that is made of it.
-type demoFeed struct {
-	camera  sim.Config
-	feed    apitypes.FeedSettings
-	request *apitypes.CameraRequest
-}
-
-// demoFeeds are the cameras of the Morrow Crag Funicular.
-func demoFeeds() []demoFeed {
-	everyone, signedIn := apitypes.AudienceSettings{Who: "everyone", Accounts: []string{}}, apitypes.AudienceSettings{Who: "signed-in", Accounts: []string{}}
-	winch, summit := sim.Defaults(), sim.Defaults()
-	winch.Width, winch.Height, winch.FrameRate = 480, 270, 5 // as it leaves the factory
-	const everyFourSeconds = 0.25
-	summit.FrameRate = everyFourSeconds
-	upper := sim.Defaults()
-	upper.Width, upper.Height, upper.BitRate = 960, 540, 1_200_000
-	return []demoFeed{
-		{
-			camera: sim.Config{Name: "lower-station", Kind: sim.RTSP, Audio: sim.AAC, Settings: sim.Defaults()},
-			feed:   apitypes.FeedSettings{Title: "Lower station", Audience: everyone},
-		},
-		{
-			camera: sim.Config{Name: "winch-room", Kind: sim.MotionJPEG, Settings: winch},
-			feed:   apitypes.FeedSettings{Title: "Winch room", Audience: signedIn},
-			request: &apitypes.CameraRequest{
-				Name: "picture-settings", Method: "GET", Target: "/settings?size=960x540&rate=10", AtConnection: true,
-			},
-		},
-		{
-			camera: sim.Config{Name: "summit-mast", Kind: sim.Stills, Settings: summit},
-			feed:   apitypes.FeedSettings{Title: "Summit mast", Audience: everyone},
-		},
-		{
-			camera: sim.Config{Name: "upper-station", Kind: sim.RTSP, Audio: sim.PCMU, Settings: upper},
-			feed:   apitypes.FeedSettings{Title: "Upper station", Audience: everyone},
-		},
 	}
 }
 
@@ -81,18 +41,21 @@ func demoCameras(configs []sim.Config, listen, worker string) ([]*sim.Camera, er
 	host, portText, err := net.SplitHostPort(listen)
 	port, portErr := strconv.Atoi(portText)
 	if err != nil || portErr != nil {
-		return nil, usagef("camera address %q: write it like 127.0.0.1:7654", listen)
+		return nil, usagef("camera address %q: write it like 127.0.0.1:7664", listen)
 	}
 	var cameras []*sim.Camera
-	for i, cfg := range configs {
+	for _, cfg := range configs {
 		cfg.User, cfg.Password, cfg.Worker = demoUser, demoPassword, worker
 		cfg.Listen = net.JoinHostPort(host, "0")
 		if port > 0 {
-			cfg.Listen = net.JoinHostPort(host, strconv.Itoa(port+i))
+			cfg.Listen = net.JoinHostPort(host, strconv.Itoa(port))
 		}
 		c, err := sim.New(cfg)
 		if err != nil {
 			return nil, fmt.Errorf("%w; choose another with --camera-listen", err)
+		}
+		if port > 0 && !c.Sends() {
+			port++
 		}
 		cameras = append(cameras, c)
 	}
@@ -104,7 +67,7 @@ func (a *app) runDemo(ctx context.Context, c *cli.Command) error {
 	if err != nil {
 		return err
 	}
-	feeds := demoFeeds()
+	feeds := demoFeeds("udp://" + c.String("stream-listen"))
 	var configs []sim.Config
 	for _, d := range feeds {
 		configs = append(configs, d.camera)
@@ -140,10 +103,10 @@ func (a *app) runDemo(ctx context.Context, c *cli.Command) error {
 	if c.IsSet("data") {
 		data = c.String("data")
 	}
-	cfg := service.Config{Data: data, Listen: c.String("listen"), Codecs: c.String("codecs"), EnterKey: key, Log: log, WebRTC: c.String("webrtc-listen"), SearchOn: c.StringSlice("search-on")}
+	cfg := service.Config{Data: data, Listen: c.String("listen"), Codecs: c.String("codecs"), EnterKey: key, Log: log, WebRTC: c.String("webrtc-listen"), RTMP: c.String("rtmp-listen"), SearchOn: c.StringSlice("search-on")}
 	err = service.Run(ctx, cfg, func(s service.Started) {
 		for i, d := range feeds {
-			if err := d.add(ctx, data, cameras[i].URL()); err != nil {
+			if err := d.add(ctx, data, cameras[i]); err != nil {
 				log.Error("a feed of the demo could not be added", "feed", d.camera.Name, "error", err)
 			}
 		}
@@ -155,37 +118,6 @@ func (a *app) runDemo(ctx context.Context, c *cli.Command) error {
 	default:
 		return err
 	}
-}
-
-// add points the feed at the camera; the demo's records may be there from last
-// time.
-func (d demoFeed) add(ctx context.Context, data, url string) error {
-	local, err := service.ReadLocal(data)
-	if err != nil {
-		return err
-	}
-	cl := client.New(local.Address, local.Token)
-	name, user, password := d.camera.Name, demoUser, demoPassword
-	change := client.Patch{}
-	change.Set("camera.url", url)
-	change.Set("camera.user", user)
-	change.Set("camera.password", password)
-	if _, err := cl.EditFeed(ctx, name, change); err == nil {
-		return nil
-	}
-	off := false // the camera is not opened before its request is there
-	in := apitypes.NewFeed{Name: name, Enabled: &off, FeedSettings: apitypes.Defaults(url)}
-	in.Title, in.Audience, in.Camera.User, in.Camera.Password = d.feed.Title, d.feed.Audience, user, password
-	if _, err := cl.AddFeed(ctx, in); err != nil {
-		return err
-	}
-	if d.request != nil {
-		if _, err := cl.AddRequest(ctx, name, *d.request); err != nil {
-			return err
-		}
-	}
-	_, err = cl.StartFeed(ctx, name)
-	return err
 }
 
 func (a *app) showDemo(s service.Started, key, data, control string) {
@@ -202,10 +134,12 @@ Watch pages  %s/watch/lower-station
              %s/watch/winch-room
              %s/watch/summit-mast
              %s/watch/upper-station
+             %s/watch/summit-360      it sends by RTMP
+             %s/watch/valley-car      it sends a transport stream
 Commands     bin/webostrum --data %s feed list
 Search       bin/webostrum --data %s discover
 Misbehave    bin/webostrum sim tell --control %s --camera winch-room reboot
 End          Ctrl-C
 
-`, s.Address, key, s.Address, s.Address, s.Address, s.Address, data, data, control)
+`, s.Address, key, s.Address, s.Address, s.Address, s.Address, s.Address, s.Address, data, data, control)
 }

@@ -220,7 +220,11 @@ func (a *app) showFeed(c *cli.Command, cl *client.Client, f apitypes.Feed) error
 			row(w, "session", session(f))
 		}
 		if h := f.AudioStatus; h.Codec != "" || f.Session != nil {
-			row(w, "audio", audio(h))
+			leftOut := ""
+			if f.Session != nil {
+				leftOut = f.Session.LeftOut
+			}
+			row(w, "audio", audio(h, leftOut))
 			row(w, "", h.HLS.Why)
 			row(w, "", h.WebRTC.Why)
 			if h.Running && h.Processor > 0 {
@@ -261,9 +265,9 @@ func (a *app) showFeed(c *cli.Command, cl *client.Client, f apitypes.Feed) error
 }
 
 // audio says how a camera's audio comes.
-func audio(h apitypes.AudioStatus) string {
+func audio(h apitypes.AudioStatus, leftOut string) string {
 	if h.Codec == "" {
-		return "none that can be used"
+		return firstOf(leftOut, "none that can be used")
 	}
 	return fmt.Sprintf("%s, %g kHz, %s, %d packets lost", h.Codec, float64(h.ClockRate)/1000, plan.Channels(h.Channels), h.Lost)
 }
@@ -272,7 +276,7 @@ func audio(h apitypes.AudioStatus) string {
 func session(f apitypes.Feed) string {
 	s := f.Session
 	if s.From != "" {
-		return fmt.Sprintf("%s %s %s over %s from %s (%s), %d frames left out", s.Codec, s.Profile, s.Level, s.Transport, s.From, firstOf(s.Server, "no name"), s.Dropped)
+		return callersSession(s)
 	}
 	if s.Packets > 0 {
 		return fmt.Sprintf("%s %s %s over %s, %d of %d packets lost", s.Codec, firstOf(s.Profile, s.Sampling), s.Level, s.Transport, s.Lost, s.Packets+s.Lost)
@@ -280,6 +284,22 @@ func session(f apitypes.Feed) string {
 	text := fmt.Sprintf("%s %s by %s, %d left out", s.Codec, s.Sampling, s.Transport, s.Dropped)
 	if s.Transport == "poll" {
 		text += fmt.Sprintf(", every %g s, %d times unchanged", f.Camera.PollSeconds, s.Unchanged)
+	}
+	return text
+}
+
+// callersSession says the same of those who send to us.
+func callersSession(s *apitypes.Session) string {
+	text := fmt.Sprintf("%s %s %s over %s from %s", s.Codec, s.Profile, s.Level, s.Transport, s.From)
+	if s.Server != "" {
+		text += " (" + s.Server + ")"
+	}
+	text += fmt.Sprintf(", %d of %d packets lost, %d frames left out", s.Lost, s.Packets+s.Lost, s.Dropped)
+	if s.Buffer > 0 {
+		text += fmt.Sprintf(", receive buffer of %d KiB, %d datagrams lost in it", s.Buffer>>10, s.Overflow)
+	}
+	if s.Others > 0 {
+		text += fmt.Sprintf(", %d packets of others", s.Others)
 	}
 	return text
 }

@@ -6,6 +6,7 @@ import (
 	"io"
 	"math"
 	"os"
+	"regexp"
 	"strings"
 	"time"
 
@@ -21,7 +22,7 @@ import (
 
 func (a *app) inspect() *cli.Command {
 	return &cli.Command{
-		Name: "inspect", Usage: "look into a camera: what is inside, or why not", OnUsageError: usageError,
+		Name: "inspect", Usage: "look into a camera, or into what comes in of a feed: what is inside, or why not", OnUsageError: usageError,
 		Flags: append(flags(cameraSettings(), true), outputFlag(),
 			&cli.FloatFlag{Name: "seconds", Usage: "how long to read", Value: 4},
 			&cli.BoolFlag{Name: "try-paths", Usage: "where the camera has nothing under the address's path, try a short list of usual ones"},
@@ -31,10 +32,10 @@ func (a *app) inspect() *cli.Command {
 			&cli.BoolFlag{Name: "watch", Usage: "go on, and print what changes, until Ctrl-C"},
 			&cli.BoolFlag{Name: "here", Usage: "look from this machine and not from the service's"},
 		),
-		Arguments: []cli.Argument{&cli.StringArg{Name: "url", UsageText: "URL"}},
+		Arguments: []cli.Argument{&cli.StringArg{Name: "url", UsageText: "URL|FEED"}},
 		Action: func(ctx context.Context, c *cli.Command) error {
 			if c.StringArg("url") == "" || c.Args().Present() {
-				return usagef("which camera? webostrum inspect rtsp://192.0.2.7/main")
+				return usagef("which camera? webostrum inspect rtsp://192.0.2.7/main, or the name of a feed")
 			}
 			secret, err := password(c)
 			if err != nil {
@@ -44,6 +45,9 @@ func (a *app) inspect() *cli.Command {
 				URL: c.StringArg("url"), User: c.String("user"), Password: secret, Transport: c.String("transport"),
 				Fetch: c.String("fetch"), Fingerprint: c.String("fingerprint"), Seconds: c.Float("seconds"),
 				TryPaths: c.Bool("try-paths"), Transports: c.Bool("transports"), Stream: c.String("save") != "",
+			}
+			if feedLike.MatchString(in.URL) {
+				in.URL, in.Feed = "", in.URL
 			}
 			if c.Bool("watch") {
 				return a.watchCamera(ctx, c, in)
@@ -64,6 +68,9 @@ func (a *app) inspect() *cli.Command {
 	}
 }
 
+// feedLike is what a feed's name looks like, and no address does.
+var feedLike = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)
+
 // look asks the service, whose view of the network is what counts; without one
 // it looks from here.
 func (a *app) look(ctx context.Context, c *cli.Command, in apitypes.Inspection) (*apitypes.Report, error) {
@@ -75,6 +82,9 @@ func (a *app) look(ctx context.Context, c *cli.Command, in apitypes.Inspection) 
 				return report, err
 			}
 		}
+	}
+	if in.Feed != "" {
+		return nil, usagef("%q is the name of a feed, and no service answers that could have it; an address begins like rtsp://", in.Feed)
 	}
 	transport, err := source.ParseTransport(in.Transport)
 	if err != nil {
@@ -186,6 +196,9 @@ func reportTable(w io.Writer, r *apitypes.Report) {
 		row(w, "keyframe interval", seconds(r.KeyframeEvery))
 		row(w, "B-frames", yesNo(r.BFrames))
 		row(w, "slices a picture", r.Slices)
+		if r.From != "" {
+			row(w, "sent from", r.From)
+		}
 		row(w, "loss", fmt.Sprintf("%d of %d packets", r.Lost, r.Packets+r.Lost))
 	} else {
 		row(w, "left out", fmt.Sprintf("%d pictures that were not whole", r.Dropped))

@@ -33,7 +33,7 @@ func (a *app) sim() *cli.Command {
 			&cli.StringFlag{Name: "kind", Usage: "how it sends: " + strings.Join(sim.Kinds(), ", "), Value: string(sim.RTSP)},
 			&cli.StringFlag{Name: "codec", Usage: "what it sends over RTSP: h264, h265 (a film of 640x360, whatever the other settings) or jpeg", Value: "h264"},
 			&cli.StringFlag{Name: "to", Usage: "where a camera of the kind push-… sends to, such as rtmp://127.0.0.1:1935/summit-360/KEY"},
-			&cli.StringFlag{Name: "listen", Usage: "`ADDRESS` for RTSP or HTTP", Value: "127.0.0.1:7654"},
+			&cli.StringFlag{Name: "listen", Usage: "`ADDRESS` for RTSP or HTTP", Value: "127.0.0.1:7664"},
 			&cli.StringFlag{Name: "user", Usage: "`USER` that may watch; empty for no sign-in", Value: "viewer"},
 			&cli.StringFlag{Name: "password", Usage: "the user's `PASSWORD`", Value: demoPassword},
 			&cli.StringFlag{Name: "digest", Usage: "`ALGORITHM` of the sign-in: MD5 or SHA-256", Value: "MD5"},

@@ -62,6 +62,12 @@ const (
 	SpeaksHTTP      Code = "camera-speaks-http"
 	NotJPEG         Code = "camera-other-picture"
 	PayloadType     Code = "camera-payload-type"
+	ListenTaken     Code = "camera-port-taken"
+	ListenRefused   Code = "camera-listen-refused"
+	GroupRefused    Code = "camera-group-refused"
+	NotTransport    Code = "camera-not-transport-stream"
+	ProgramUnknown  Code = "camera-program-unknown"
+	Scrambled       Code = "camera-scrambled"
 )
 
 // Kind is one row of the table.
@@ -137,6 +143,18 @@ var cameras = []Kind{
 		"Set the camera to JPEG, or use another of its paths.", true, 0},
 	{PayloadType, ClassBroken, "The camera sends packets that its description does not announce.",
 		"Restart the camera, or use another of its streams; if it goes on, report what stands beside this to its maker.", false, 0},
+	{ListenTaken, ClassRefused, "Another feed or program listens on that port of this machine.",
+		"Give each feed a port of its own, and set the sender to it.", true, 0},
+	{ListenRefused, ClassUsage, "This machine cannot listen on that address.",
+		"Use 0.0.0.0 or one of this machine's own addresses, with a port from 1024 to 65535.", true, 0},
+	{GroupRefused, ClassUnreachable, "This machine cannot join that multicast group.",
+		"Check that a network interface is up and has a route for multicast, or name one with ?interface=eth0 behind the address.", false, 0},
+	{NotTransport, ClassBroken, "What comes is no MPEG transport stream.",
+		"Set the encoder to a transport stream (MPEG-TS), bare over UDP or within RTP.", false, 0},
+	{ProgramUnknown, ClassNotFound, "The transport stream has no such program.",
+		"Use one of the numbers that stand beside this, or leave ?program= out.", true, 0},
+	{Scrambled, ClassBroken, "The transport stream is scrambled.",
+		"Have it sent in the clear; streams for decoder cards are not handled.", true, 0},
 	{TransportNo, ClassRefused, "The camera does not offer the way of transport that was asked for.",
 		"Set the feed's transport to auto, tcp or udp, whichever it is not now.", true, 0},
 	{Garbled, ClassBroken, "The camera's answer makes no sense.",

@@ -116,6 +116,32 @@ func (r *Receiver) Hopeless() error { return r.codec }
 // LeftOut says why the program's audio is left out; nil when it is not, or there is none.
 func (r *Receiver) LeftOut() error { return r.left }
 
+// About is one elementary stream as the program's map tells of it.
+type About struct {
+	Kind, Codec string // "video" or "audio", and how people call the codec
+	Used        bool
+	Why         string // why it is not used, where there is something to say
+}
+
+// Streams lists the video and audio of the program.
+func (r *Receiver) Streams() (list []About) {
+	for _, s := range r.streams {
+		name, ok := s.video()
+		a := About{Kind: "video", Codec: name, Used: r.used[s.PID] != nil}
+		if !ok {
+			if name, ok = s.audio(); !ok {
+				continue
+			}
+			a.Kind, a.Codec = "audio", name
+			if !a.Used && r.left != nil {
+				a.Why = r.left.Error()
+			}
+		}
+		list = append(list, a)
+	}
+	return list
+}
+
 // programs lists the numbers of those that there are.
 func (r *Receiver) programs() string {
 	var list []string

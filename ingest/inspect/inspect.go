@@ -29,6 +29,9 @@ type Config struct {
 	For         time.Duration // how long to read once pictures come; 0 means 4 s
 	Both        bool          // the other RTSP transport is tried, too
 	Save        bool          // the elementary stream is kept
+
+	// Play opens what is looked into; nil is ingest.Play.
+	Play func(context.Context, source.Config) (next uint64, err error)
 }
 
 const (
@@ -78,6 +81,9 @@ func Run(ctx context.Context, cfg Config) (*Result, error) {
 	if cfg.Poll <= 0 {
 		cfg.Poll = defaultPoll
 	}
+	if cfg.Play == nil {
+		cfg.Play = ingest.Play
+	}
 	parent := ctx
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
@@ -85,7 +91,7 @@ func Run(ctx context.Context, cfg Config) (*Result, error) {
 	ended := make(chan error, 1)
 	var reading sync.WaitGroup
 	reading.Go(func() {
-		_, err := ingest.Play(ctx, source.Config{
+		_, err := cfg.Play(ctx, source.Config{
 			URL: cfg.URL, User: cfg.User, Password: cfg.Password, Transport: cfg.Transport, Fingerprint: cfg.Fingerprint,
 			Fetch: cfg.Fetch, Poll: cfg.Poll,
 			Publish: l.sample, Audio: l.audio, Started: l.started,
@@ -193,7 +199,7 @@ func (l *look) report() *apitypes.Report {
 	defer l.mu.Unlock()
 	r := &apitypes.Report{
 		Transport: f.Transport, Server: f.Server, Codec: string(f.Codec), Profile: f.Profile, Level: f.Level, Sampling: f.Sampling,
-		Width: f.Width, Height: f.Height, BFrames: f.B, Interlaced: f.Interlaced, Slices: f.Slices, Packets: f.Stats.Packets, Lost: f.Stats.Lost, Late: f.Stats.Late, Other: f.Stats.Other,
+		Width: f.Width, Height: f.Height, BFrames: f.B, Interlaced: f.Interlaced, Slices: f.Slices, Packets: f.Stats.Packets, Lost: f.Stats.Lost, Late: f.Stats.Late, Other: f.Stats.Other, From: f.From, Overflow: f.Stats.Overflow,
 		Dropped: f.Stats.Dropped, Unchanged: f.Stats.Unchanged, Reports: f.FromCamera, ClockOffset: f.WallOffset.Seconds(),
 	}
 	for _, t := range f.Tracks {
@@ -239,6 +245,9 @@ func notes(r *apitypes.Report) []string {
 	}
 	if r.Lost > 0 {
 		add("%d of %d packets were lost. Over UDP, try the transport tcp; otherwise look at the camera's Wi-Fi.", r.Lost, r.Packets+r.Lost)
+	}
+	if r.Overflow > 0 {
+		add("%d datagrams found no room in this machine's receive buffer. Raise net.core.rmem_max, or the machine is too busy.", r.Overflow)
 	}
 	if r.Late > 0 && r.Transport == string(source.TCP) {
 		add("%d packets came out of order over TCP and were dropped. The camera, or a relay before it, mixes them up: try the transport udp, or restart it.", r.Late)

@@ -28,6 +28,9 @@ import (
 // camera answers with one picture instead of a stream.
 var ErrSinglePicture = errors.New("mjpeg: the answer is one picture")
 
+// ErrTransportStream is returned when the camera answers with an MPEG transport stream.
+var ErrTransportStream = errors.New("mjpeg: the answer is a transport stream")
+
 const (
 	// A stream may be slow; nothing is known of its pace before a few pictures.
 	unknownPace = 15 * time.Second
@@ -40,8 +43,8 @@ const (
 )
 
 // Play opens the camera and publishes its pictures until ctx ends or the camera
-// fails. The error is a *fault.Error unless it is the context's, or
-// ErrSinglePicture. next is the number for the first epoch of the session that
+// fails. The error is a *fault.Error unless it is the context's,
+// ErrSinglePicture or ErrTransportStream. next is the number for the first epoch of the session that
 // comes after.
 func Play(ctx context.Context, cfg source.Config) (next uint64, err error) {
 	u, err := cfg.Validate("http", "https")
@@ -111,6 +114,8 @@ func (s *stream) kind(resp *http.Response) error {
 	contentType := resp.Header.Get("Content-Type")
 	kind, _, _ := mime.ParseMediaType(contentType)
 	switch err := picture.Kind(contentType, resp.Body); {
+	case strings.EqualFold(kind, "video/mp2t"):
+		return ErrTransportStream
 	case err != nil:
 		return err
 	case s.cfg.Fetch != source.FetchAuto:

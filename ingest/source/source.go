@@ -6,6 +6,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net/netip"
 	"net/url"
 	"slices"
 	"strings"
@@ -94,6 +95,9 @@ type Config struct {
 	// Started is called once when the first picture was published. May be nil.
 	Started func(Session)
 
+	// Waiting is called when a port is open and nobody has sent to it yet. May be nil.
+	Waiting func()
+
 	// Connecting is called before each connection, and when the camera seems to
 	// have forgotten its settings. May be nil.
 	Connecting func(context.Context)
@@ -155,13 +159,16 @@ func (c *Config) Settle() {
 	if c.AudioTrack == nil {
 		c.AudioTrack = func(*media.Track) {}
 	}
+	if c.Waiting == nil {
+		c.Waiting = func() {}
+	}
 	if c.Connecting == nil {
 		c.Connecting = func(context.Context) {}
 	}
 }
 
 // Schemes are those that cameras can be opened with.
-var Schemes = []string{"rtsp", "rtsps", "http", "https"}
+var Schemes = []string{"rtsp", "rtsps", "http", "https", "udp", "rtp", "tcp"}
 
 // ParseURL checks a camera's URL and takes credentials out of it.
 func ParseURL(raw string) (u *url.URL, user, password string, err error) {
@@ -177,7 +184,11 @@ func ParseURL(raw string) (u *url.URL, user, password string, err error) {
 		bare := strings.TrimLeft(strings.TrimSpace(raw), "/")
 		return nil, "", "", fmt.Errorf("the address does not say how the camera is asked: write rtsp://%[1]s or http://%[1]s", bare)
 	case !slices.Contains(Schemes, u.Scheme):
-		return nil, "", "", fmt.Errorf("the URL has to begin with rtsp://, rtsps://, http:// or https://, not %q", u.Scheme)
+		return nil, "", "", fmt.Errorf("the URL has to begin with rtsp://, rtsps://, http:// or https://, or for transport streams with udp://, rtp:// or tcp://, not %q", u.Scheme)
+	case Listens(u):
+		if _, err := netip.ParseAddr(u.Hostname()); err != nil && u.Hostname() != "" || u.Port() == "" {
+			return nil, "", "", fmt.Errorf("a stream comes to an address and port of this machine, or to a group: write it like %[1]s://0.0.0.0:5004 or %[1]s://239.1.2.3:5004", u.Scheme)
+		}
 	case u.Hostname() == "":
 		return nil, "", "", fmt.Errorf("the URL names no host; write it like %s://192.0.2.7/path", u.Scheme)
 	}
@@ -190,6 +201,9 @@ func ParseURL(raw string) (u *url.URL, user, password string, err error) {
 	return u, user, password, nil
 }
 
+// Listens says whether a URL names a port of this machine that somebody sends to.
+func Listens(u *url.URL) bool { return u.Scheme == "udp" || u.Scheme == "rtp" }
+
 // HTTP says whether a camera's URL is opened over HTTP.
 func HTTP(u *url.URL) bool { return u.Scheme == "http" || u.Scheme == "https" }
 
@@ -201,23 +215,25 @@ type Session interface {
 
 // Facts is what is known of a session.
 type Facts struct {
-	Transport  string // "tcp" or "udp" for RTSP, "stream" or "poll" for HTTP, "rtmp" and the like of those who call us
-	From       string // address of a publisher
-	Server     string // what the camera calls itself
-	Tracks     []TrackFacts
-	Codec      media.Codec
-	Profile    string // H.264
-	Level      string // H.264
-	Sampling   string // JPEG: "4:2:0" and the like
-	Width      int
-	Height     int
-	B          bool
-	Interlaced bool          // fields may occur
-	Slices     int           // the most NAL units of one picture
-	FromCamera bool          // capture times come from the camera's clock
-	WallOffset time.Duration // by how much the camera's clock differs
-	Audio      *media.Track  // nil when there is none that can be used, or it is not known yet
-	Stats      Stats
+	Transport     string // "tcp" or "udp" for RTSP, "stream" or "poll" for HTTP, "rtmp" and the like of those who call us
+	From          string // address of a publisher
+	Server        string // what the camera calls itself
+	Tracks        []TrackFacts
+	Codec         media.Codec
+	Profile       string // H.264
+	Level         string // H.264
+	Sampling      string // JPEG: "4:2:0" and the like
+	Width         int
+	Height        int
+	B             bool
+	Interlaced    bool          // fields may occur
+	Slices        int           // the most NAL units of one picture
+	FromCamera    bool          // capture times come from the camera's clock
+	WallOffset    time.Duration // by how much the camera's clock differs
+	ReceiveBuffer int           // bytes of datagrams that the system keeps; 0 where there are none
+
+	Audio *media.Track // nil when there is none that can be used, or it is not known yet
+	Stats Stats
 }
 
 // TrackFacts is one medium as the camera describes it.
@@ -236,6 +252,7 @@ type Stats struct {
 	Lost      uint64 // RTP packets that never came
 	Late      uint64 // RTP packets that came out of order, and too late
 	Other     uint64 // RTP packets of payload types that were not announced
+	Overflow  uint64 // datagrams that found no room in the receive buffer
 	Dropped   uint64 // pictures not passed on: parts of them were missing, or they were cut short
 	Jumps     uint64 // times the camera's clock was set anew
 	Keyframes uint64 // of video over RTP
@@ -243,4 +260,13 @@ type Stats struct {
 	Unchanged uint64 // polled pictures that were the same as before
 	Reopened  uint64 // times an HTTP camera ended the connection and was asked again
 	AudioLost uint64 // RTP packets of audio that never came, and those that made no sense
+}
+
+// ClockRateOf is the clock rate of the track of a kind.
+func (f Facts) ClockRateOf(kind string) uint32 {
+	if kind == media.KindAudio.String() && f.Audio != nil {
+		return f.Audio.ClockRate
+	}
+	const video = 90_000
+	return video
 }

@@ -126,6 +126,9 @@ func (p *Pipeline) keep(s *media.Sample) {
 // Audio takes the camera's next unit of audio.
 func (p *Pipeline) Audio(s *media.Sample) { p.input.audio.Publish(s) }
 
+// Input returns what comes in: video, and audio.
+func (p *Pipeline) Input() (video, audio *hub.Hub) { return p.input.video, p.input.audio }
+
 // AudioTrack notes how the camera's audio is coded from here on; nil for none.
 func (p *Pipeline) AudioTrack(t *media.Track) {
 	if before := p.input.track.Swap(t); !media.SameAudio(before, t) {

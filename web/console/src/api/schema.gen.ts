@@ -1573,6 +1573,11 @@ export interface components {
         };
         Inspection: {
             /**
+             * @description A feed to look into what comes in of, instead of a camera; then everything else but seconds and stream is left out
+             * @example summit-360
+             */
+            feed?: string;
+            /**
              * @default auto
              * @enum {string}
              */
@@ -1596,8 +1601,8 @@ export interface components {
             transports?: boolean;
             /** @description Where an RTSP camera has nothing under the address's path, try a short list of usual ones */
             tryPaths?: boolean;
-            /** @description The camera's address: rtsp://, rtsps://, http:// or https:// */
-            url: string;
+            /** @description The camera's address: rtsp://, rtsps://, http://, https://, udp://, rtp:// or tcp:// */
+            url?: string;
             user?: string;
         };
         Link: {
@@ -2483,6 +2488,8 @@ export interface components {
              * @description fps, measured
              */
             frameRate: number;
+            /** @description Address of who sends, of those who are not opened */
+            from?: string;
             /**
              * Format: int64
              * @description Pixels
@@ -2527,6 +2534,11 @@ export interface components {
              */
             mostKeyframeSeconds?: number;
             notes: string[] | null;
+            /**
+             * Format: int64
+             * @description Datagrams that found no room in the receive buffer
+             */
+            overflow?: number;
             /** Format: int64 */
             packets: number;
             /**
@@ -2565,7 +2577,7 @@ export interface components {
             transports?: components["schemas"]["ReportTransport"][] | null;
             /**
              * Format: int64
-             * @description Packets of payload types that the description does not announce
+             * @description Packets of payload types that the description does not announce, or of another sender
              */
             unannounced: number;
             /**
@@ -2654,6 +2666,8 @@ export interface components {
             url: string;
         };
         Session: {
+            /** @description Why audio that comes is not used */
+            audioLeftOut?: string;
             bFrames: boolean;
             /**
              * Format: int64
@@ -2676,9 +2690,24 @@ export interface components {
              * @description Packets that never came
              */
             lost: number;
+            /**
+             * Format: int64
+             * @description Packets of another sender, or of a kind that was not announced
+             */
+            others: number;
+            /**
+             * Format: int64
+             * @description Datagrams that found no room in the receive buffer of this machine
+             */
+            overflow: number;
             /** Format: int64 */
             packets: number;
             profile?: string;
+            /**
+             * Format: int64
+             * @description Bytes of datagrams that this machine keeps
+             */
+            receiveBufferBytes?: number;
             /**
              * Format: int64
              * @description Times an HTTP camera ended its answer and was asked again
@@ -3551,6 +3580,8 @@ export interface operations {
                      *             "slices": 1,
                      *             "packets": 91230,
                      *             "lost": 0,
+                     *             "overflow": 0,
+                     *             "others": 0,
                      *             "dropped": 0,
                      *             "clockJumps": 0,
                      *             "unchanged": 0,
@@ -3810,6 +3841,8 @@ export interface operations {
                      *         "slices": 1,
                      *         "packets": 91230,
                      *         "lost": 0,
+                     *         "overflow": 0,
+                     *         "others": 0,
                      *         "dropped": 0,
                      *         "clockJumps": 0,
                      *         "unchanged": 0,
@@ -4019,6 +4052,8 @@ export interface operations {
                      *         "slices": 1,
                      *         "packets": 91230,
                      *         "lost": 0,
+                     *         "overflow": 0,
+                     *         "others": 0,
                      *         "dropped": 0,
                      *         "clockJumps": 0,
                      *         "unchanged": 0,
@@ -4338,6 +4373,8 @@ export interface operations {
                      *         "slices": 1,
                      *         "packets": 91230,
                      *         "lost": 0,
+                     *         "overflow": 0,
+                     *         "others": 0,
                      *         "dropped": 0,
                      *         "clockJumps": 0,
                      *         "unchanged": 0,
@@ -4697,6 +4734,8 @@ export interface operations {
                      *         "slices": 1,
                      *         "packets": 91230,
                      *         "lost": 0,
+                     *         "overflow": 0,
+                     *         "others": 0,
                      *         "dropped": 0,
                      *         "clockJumps": 0,
                      *         "unchanged": 0,
@@ -7194,6 +7233,8 @@ export interface operations {
                      *         "slices": 1,
                      *         "packets": 91230,
                      *         "lost": 0,
+                     *         "overflow": 0,
+                     *         "others": 0,
                      *         "dropped": 0,
                      *         "clockJumps": 0,
                      *         "unchanged": 0,
@@ -7421,6 +7462,8 @@ export interface operations {
                      *         "slices": 1,
                      *         "packets": 91230,
                      *         "lost": 0,
+                     *         "overflow": 0,
+                     *         "others": 0,
                      *         "dropped": 0,
                      *         "clockJumps": 0,
                      *         "unchanged": 0,
