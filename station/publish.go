@@ -206,7 +206,7 @@ func (r *run) receive(ctx context.Context, cfg source.Config) (next uint64, err 
 	next, err = cfg.FirstEpoch, fault.New(fault.Failed, nil, "") // where play panics
 	session, end := context.WithCancelCause(a.ctx)
 	defer end(nil)
-	stop := context.AfterFunc(ctx, func() { end(fault.New(fault.PublishNotWaiting, ctx.Err(), "the feed was switched off or changed")) })
+	stop := context.AfterFunc(ctx, func() { end(fault.New(fault.PublishNotWaiting, nil, "the feed was switched off or changed")) })
 	defer stop()
 	r.feed.change(StateConnecting, nil, 0, time.Time{})
 	next, err = a.play(session, cfg)

@@ -11,15 +11,16 @@ import (
 
 func TestMoves(t *testing.T) {
 	t.Parallel()
-	states := []State{StateOff, StateConnecting, StateLive, StateStalled, StateRetrying, StateRefused}
+	states := []State{StateOff, StateConnecting, StateLive, StateStalled, StateRetrying, StateRefused, StateWaiting}
 	may := map[State]string{
-		//                off connecting live stalled retrying refused
-		StateOff:        ".x....",
-		StateConnecting: "x.x.xx",
-		StateLive:       "x..xxx",
-		StateStalled:    "x.x.xx",
-		StateRetrying:   "x.x.xx",
-		StateRefused:    "x.x.xx",
+		//                off connecting live stalled retrying refused waiting
+		StateOff:        ".x....x",
+		StateConnecting: "x.x.xxx",
+		StateLive:       "x..xxxx",
+		StateStalled:    "x.x.xxx",
+		StateRetrying:   "x.x.xxx",
+		StateRefused:    "x.x.xxx",
+		StateWaiting:    "xxx.xxx",
 	}
 	noon := time.Date(2026, 6, 1, 12, 0, 0, 0, time.UTC)
 	for from, row := range may {
