@@ -10,57 +10,15 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"webostrum/core/aac"
 	"webostrum/core/media"
 	"webostrum/core/mpegts"
 	"webostrum/core/program"
-	"webostrum/testkit/pictures"
+	"webostrum/testkit/film"
 )
 
 var noon = time.Date(2026, 6, 1, 12, 0, 0, 0, time.UTC)
 
-const (
-	frameTicks = 3600
-	size       = mpegts.PacketSize
-)
-
-// film is a few seconds of video with a keyframe every ten frames, and of audio.
-type film struct {
-	video, audio *media.Track
-	samples      []*media.Sample
-}
-
-func newFilm(frames int, audio bool) film {
-	f := film{video: pictures.Track(pictures.SPS)}
-	if audio {
-		f.audio, _, _ = aac.Track(aac.LC(48000, 2))
-	}
-	for i := range frames {
-		data := pictures.Data(pictures.P(200+i*37%500, byte(i)))
-		if i%10 == 0 {
-			data = pictures.Data(pictures.IDR(1500, byte(i)), pictures.More(700, byte(i)))
-		}
-		f.samples = append(f.samples, &media.Sample{Track: f.video, PTS: int64(i) * frameTicks, Key: i%10 == 0, Data: data})
-		if audio {
-			f.samples = append(f.samples, &media.Sample{Track: f.audio, PTS: int64(i) * frameTicks, Key: true, Data: slices.Repeat([]byte{byte(i)}, 200)})
-		}
-	}
-	return f
-}
-
-// stream writes a film; base is the stamp of its beginning.
-func (f film) stream(base uint64) []byte {
-	w := mpegts.NewWriter(f.video, f.audio)
-	var b []byte
-	for _, s := range f.samples {
-		if s.Key && s.Track == f.video {
-			b = w.AppendTables(b)
-		}
-		at := (base + uint64(s.PTS)) & (1<<33 - 1)
-		b = w.AppendSample(b, s, at, at)
-	}
-	return b
-}
+const size = mpegts.PacketSize
 
 // got is what a receiver has made.
 type got struct {
@@ -89,21 +47,21 @@ func (g *got) write(b []byte, piece int) {
 }
 
 func TestStreamComesThrough(t *testing.T) {
-	f := newFilm(50, true)
+	f := film.New(50, true)
 	for _, piece := range []int{1, 7 * size, 1000, 65536} {
 		g := receive(0)
-		g.write(f.stream(1<<33-30*frameTicks), piece) // the stamps wrap on the way
+		g.write(f.Stream(1<<33-30*film.Ticks), piece) // the stamps wrap on the way
 		require.NoError(t, g.r.Trouble())
 		require.Len(t, g.video, 50, "pieces of %d bytes", piece)
 		assert.Equal(t, 1, g.started)
 		for i, s := range g.video {
-			assert.Equal(t, f.samples[2*i].Data, s.Data)
-			assert.Equal(t, f.samples[2*i].Key, s.Key)
-			assert.Equal(t, int64(i)*frameTicks, s.PTS)
+			assert.Equal(t, f.Samples[2*i].Data, s.Data)
+			assert.Equal(t, f.Samples[2*i].Key, s.Key)
+			assert.Equal(t, int64(i)*film.Ticks, s.PTS)
 			assert.Same(t, g.video[0].Epoch, s.Epoch, "a wrap is no break")
 		}
 		require.Len(t, g.audio, 50)
-		assert.Equal(t, f.samples[1].Data, g.audio[0].Data)
+		assert.Equal(t, f.Samples[1].Data, g.audio[0].Data)
 		assert.Equal(t, g.video[0].Captured, g.audio[0].Captured, "the same stamp is the same moment")
 		assert.Equal(t, []*media.Track{g.audio[0].Track}, g.tracks, "told once, before the first picture")
 		assert.Zero(t, g.r.Stats().Lost)
@@ -112,7 +70,7 @@ func TestStreamComesThrough(t *testing.T) {
 }
 
 func TestFramings(t *testing.T) {
-	plain := newFilm(20, false).stream(0)
+	plain := film.New(20, false).Stream(0)
 	time := byte(0)
 	for name, frame := range map[string]func([]byte) []byte{
 		"192 bytes": func(p []byte) []byte { time++; return append([]byte{0, time, time * 7, 0x47 + time}, p...) },
@@ -129,7 +87,7 @@ func TestFramings(t *testing.T) {
 }
 
 func TestGarbageBetweenPackets(t *testing.T) {
-	plain := newFilm(40, false).stream(0)
+	plain := film.New(40, false).Stream(0)
 	at := len(plain) / 2 / size * size
 	b := slices.Concat(plain[:at], slices.Repeat([]byte{0xaa}, 1000), plain[at:])
 	g := receive(0)
@@ -143,10 +101,10 @@ func TestGarbageBetweenPackets(t *testing.T) {
 // between keyframes.
 func assertDecodable(t *testing.T, samples []*media.Sample) {
 	t.Helper()
-	film := newFilm(60, false).samples
+	frames := film.New(60, false).Samples
 	expect := -1
 	for i, s := range samples {
-		n := slices.IndexFunc(film, func(f *media.Sample) bool { return bytes.Equal(f.Data, s.Data) })
+		n := slices.IndexFunc(frames, func(f *media.Sample) bool { return bytes.Equal(f.Data, s.Data) })
 		require.GreaterOrEqual(t, n, 0, "sample %d is no frame of the film", i)
 		if s.Key {
 			expect = n
@@ -157,7 +115,7 @@ func assertDecodable(t *testing.T, samples []*media.Sample) {
 }
 
 func TestLossDropsToTheNextKeyframe(t *testing.T) {
-	plain := newFilm(60, false).stream(0)
+	plain := film.New(60, false).Stream(0)
 	packets := slices.Collect(slices.Chunk(plain, size))
 	for missing := 6; missing < len(packets)-1; missing += 7 {
 		g := receive(0)
@@ -168,7 +126,7 @@ func TestLossDropsToTheNextKeyframe(t *testing.T) {
 }
 
 func TestDuplicatesAndDamage(t *testing.T) {
-	plain := newFilm(30, false).stream(0)
+	plain := film.New(30, false).Stream(0)
 	var twice []byte
 	for p := range slices.Chunk(plain, size) {
 		twice = append(append(twice, p...), p...)
@@ -187,7 +145,7 @@ func TestDuplicatesAndDamage(t *testing.T) {
 }
 
 func TestBitErrorsDoNoHarm(t *testing.T) {
-	plain := newFilm(60, true).stream(0)
+	plain := film.New(60, true).Stream(0)
 	for seed := range 40 {
 		b := slices.Clone(plain)
 		for i := seed * 31; i < len(b); i += 977 + seed {
@@ -199,7 +157,7 @@ func TestBitErrorsDoNoHarm(t *testing.T) {
 }
 
 func TestJoinsWithinAGroup(t *testing.T) {
-	b := newFilm(45, false).stream(0)
+	b := film.New(45, false).Stream(0)
 	for from := size; from < 30*size; from += 3*size + 11 {
 		g := receive(0)
 		g.write(b[from:], 1316)
@@ -211,7 +169,7 @@ func TestJoinsWithinAGroup(t *testing.T) {
 
 func TestClockSetAnew(t *testing.T) {
 	g := receive(0)
-	a, b := newFilm(20, false).stream(0), newFilm(20, false).stream(3_000_000_000)
+	a, b := film.New(20, false).Stream(0), film.New(20, false).Stream(3_000_000_000)
 	g.write(slices.Concat(a, b), 1316)
 	require.NotEmpty(t, g.video)
 	last := g.video[len(g.video)-1]
@@ -220,10 +178,10 @@ func TestClockSetAnew(t *testing.T) {
 }
 
 func TestProgramTables(t *testing.T) {
-	f := newFilm(30, false)
-	w := mpegts.NewWriter(f.video, nil)
+	f := film.New(30, false)
+	w := mpegts.NewWriter(f.Video, nil)
 	var b []byte
-	for _, s := range f.samples { // another version before each frame
+	for _, s := range f.Samples { // another version before each frame
 		b = w.AppendTables(b)
 		w.Renew()
 		b = w.AppendSample(b, s, uint64(s.PTS), uint64(s.PTS))
@@ -254,7 +212,7 @@ func renamed(stream []byte, kind byte) []byte {
 }
 
 func TestWhatIsNotHandledHasAName(t *testing.T) {
-	plain := newFilm(12, false).stream(0)
+	plain := film.New(12, false).Stream(0)
 	for kind, want := range map[byte]string{0x02: "MPEG-2 video", 0x10: "MPEG-4 part 2", 0x33: "H.266"} {
 		g := receive(0)
 		g.write(renamed(plain, kind), 1316)
@@ -284,8 +242,8 @@ func TestWhatIsNotHandledHasAName(t *testing.T) {
 
 // TestPacketBytes compares with a packet that was written by hand after the standard.
 func TestPacketBytes(t *testing.T) {
-	f := newFilm(1, false)
-	b := f.stream(0x1_2345_6789)
+	f := film.New(1, false)
+	b := f.Stream(0x1_2345_6789)
 	assert.Equal(t, []byte{
 		0x47, 0x40, 0x00, 0x10, // PID 0, start, payload only, counter 0
 		0x00,             // pointer
@@ -307,8 +265,8 @@ func TestPacketBytes(t *testing.T) {
 }
 
 func FuzzReceiver(f *testing.F) {
-	f.Add(newFilm(3, true).stream(0), 188)
-	f.Add(renamed(newFilm(3, false).stream(1<<33-1), 2), 7)
+	f.Add(film.New(3, true).Stream(0), 188)
+	f.Add(renamed(film.New(3, false).Stream(1<<33-1), 2), 7)
 	f.Fuzz(func(t *testing.T, data []byte, piece int) {
 		g := receive(0)
 		g.write(data, max(piece&0x7ff, 1))
