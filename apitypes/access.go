@@ -98,7 +98,7 @@ type NewLink struct {
 type LinkSettings struct {
 	Ends       *time.Time `json:"ends,omitempty" doc:"When it ends; without, when somebody ends it" example:"2030-05-01T18:00:00Z"`
 	Sites      []string   `json:"sites" required:"false" nullable:"false" maxItems:"64" doc:"Sites whose pages may show it; empty for those of the feed" example:"[\"example.org\"]"`
-	Deliveries []string   `json:"deliveries" required:"false" nullable:"false" enum:"hls,fragments,webrtc,motion-jpeg,still" maxItems:"5" doc:"That it opens; empty for all that the feed gives" example:"[\"hls\"]"`
+	Deliveries []string   `json:"deliveries" required:"false" nullable:"false" enum:"hls,fragments,webrtc,motion-jpeg,still,rtsp" maxItems:"6" doc:"That it opens; empty for all that the feed gives" example:"[\"hls\"]"`
 	Most       int        `json:"most,omitempty" minimum:"0" maximum:"1000000" doc:"Viewers at a time; 0 for no limit of its own" example:"20"`
 }
 

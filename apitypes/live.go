@@ -89,7 +89,7 @@ type ICEServer struct {
 type Viewer struct {
 	ID      string    `json:"id"`
 	Feed    string    `json:"feed"`
-	Method  string    `json:"method" enum:"hls,fragments,motion-jpeg,webrtc"`
+	Method  string    `json:"method" enum:"hls,fragments,motion-jpeg,webrtc,rtsp"`
 	Address string    `json:"address"`
 	By      string    `json:"by,omitempty" doc:"What let the viewer in: a link or an account; empty for a feed that everyone may watch"`
 	Variant string    `json:"variant,omitempty" doc:"Rendition or size that was asked for; empty for what suits the feed"`

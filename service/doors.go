@@ -11,6 +11,7 @@ import (
 
 	"webostrum/access"
 	"webostrum/api"
+	"webostrum/deliver/rtsp"
 	"webostrum/ingest/push"
 	"webostrum/ingest/rtmp"
 	"webostrum/station"
@@ -31,12 +32,13 @@ type door struct {
 const doorRetry = 15 * time.Second
 
 // doorsOf are the doors of a service.
-func doorsOf(cfg Config, feeds *station.Station) []*door {
+func doorsOf(cfg Config, feeds *station.Station, gate rtsp.Gate) []*door {
 	listen := cfg.RTMPS
 	if cfg.TLS == nil {
 		listen = ""
 	}
 	return []*door{
+		{name: nameRTSP, listen: cfg.RTSP, wanted: func() bool { return feeds.Gives(access.RTSP) || feeds.Pushed() }, open: rtspServer(cfg.Log, gate)},
 		{name: nameRTMP, listen: cfg.RTMP, wanted: feeds.Pushed, open: publishers(cfg.Log, rtmp.Handle(feeds, false))},
 		{name: nameRTMPS, listen: listen, wanted: feeds.Pushed, open: func(l net.Listener) func() {
 			secure := tls.NewListener(l, &tls.Config{Certificates: []tls.Certificate{*cfg.TLS}, MinVersion: tls.VersionTLS12})
@@ -47,6 +49,7 @@ func doorsOf(cfg Config, feeds *station.Station) []*door {
 
 // The names of doors.
 const (
+	nameRTSP  = "RTSP"
 	nameRTMP  = "RTMP"
 	nameRTMPS = "RTMPS"
 )
@@ -54,6 +57,8 @@ const (
 func portsOf(doors []*door) (p api.Ports) {
 	for _, d := range doors {
 		switch d.name {
+		case nameRTSP:
+			p.RTSP = d.port()
 		case nameRTMP:
 			p.RTMP = d.port()
 		case nameRTMPS:
@@ -61,6 +66,25 @@ func portsOf(doors []*door) (p api.Ports) {
 		}
 	}
 	return p
+}
+
+// mostViewers bounds connections by RTSP; viewers are bounded besides, with all others.
+const mostViewers = 2000
+
+// rtspServer serves RTSP on a listener.
+func rtspServer(log *slog.Logger, gate rtsp.Gate) func(net.Listener) func() {
+	return func(l net.Listener) func() {
+		s := rtsp.NewServer(rtsp.Config{
+			Name: "Webostrum", Most: mostViewers, Gate: gate,
+			Panicked: func(err error) { log.Error("a connection by RTSP panicked", "error", err) },
+		})
+		var serving sync.WaitGroup
+		serving.Go(func() { _ = s.Serve(l) })
+		return func() {
+			s.Close()
+			serving.Wait()
+		}
+	}
 }
 
 // publishers serves publishers on a listener.

@@ -20,6 +20,7 @@ import (
 	"time"
 
 	"webostrum/api"
+	"webostrum/deliver/rtsp"
 	"webostrum/deliver/socket"
 	"webostrum/deliver/viewers"
 	"webostrum/deliver/whep"
@@ -56,6 +57,7 @@ type Config struct {
 	ICEServers  []whep.ICEServer // that viewers are told of
 	Log         *slog.Logger
 
+	RTSP  string           // address for viewers and publishers by RTSP; empty switches it off
 	RTMP  string           // address for publishers by RTMP; empty takes none
 	RTMPS string           // the same with TLS
 	TLS   *tls.Certificate // for RTMPS
@@ -107,8 +109,11 @@ func Run(ctx context.Context, cfg Config, started func(Started)) error {
 	if webRTC != nil {
 		defer func() { _ = webRTC.Close() }() // before the feeds
 	}
-	doors := doorsOf(cfg, feeds)
-	handler, err := api.New(api.Config{
+	var handler *api.API // before any door opens
+	doors := doorsOf(cfg, feeds, func(ctx context.Context, q rtsp.Request) (*rtsp.Opened, *rtsp.Refusal) {
+		return handler.RTSPGate(ctx, q)
+	})
+	handler, err = api.New(api.Config{
 		Ports: portsOf(doors),
 		Store: records, Station: feeds, Web: web.Files(), Version: Version, Secure: cfg.Secure, EnterKey: cfg.EnterKey,
 		WebRTC: webRTC, ICEServers: cfg.ICEServers, Viewers: cfg.Viewers, Worker: codecs, Log: cfg.Log, Listen: listener.Addr(), TrustedProxies: cfg.TrustedProxies, SearchOn: cfg.SearchOn,

@@ -55,6 +55,16 @@ func (st *Station) Pushed() bool {
 	return false
 }
 
+// Gives says whether any feed that is switched on gives a delivery.
+func (st *Station) Gives(d access.Delivery) bool {
+	for _, f := range st.List() {
+		if f.stored().Enabled && f.Rules().Gives(d) {
+			return true
+		}
+	}
+	return false
+}
+
 // Admit implements push.Desk.
 func (st *Station) Admit(ctx context.Context, q push.Request) (push.Place, error) {
 	f, err := st.admitted(q)

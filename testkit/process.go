@@ -151,12 +151,12 @@ type Demo struct {
 
 // StartDemo runs the demo on free ports, with a data folder.
 func StartDemo(data string) (*Demo, error) {
-	ports, err := FreePorts(4)
+	ports, err := FreePorts(5)
 	if err != nil {
 		return nil, err
 	}
 	d := &Demo{Data: data, Control: ports[1]}
-	d.Args = []string{"demo", "--data", data, "--listen", ports[0], "--webrtc-listen", "127.0.0.1:0", "--camera-listen", "127.0.0.1:0", "--control", ports[1], "--rtmp-listen", ports[2], "--stream-listen", ports[3]}
+	d.Args = []string{"demo", "--data", data, "--listen", ports[0], "--webrtc-listen", "127.0.0.1:0", "--camera-listen", "127.0.0.1:0", "--control", ports[1], "--rtmp-listen", ports[2], "--stream-listen", ports[3], "--rtsp-listen", ports[4]}
 	return d, d.Again()
 }
 

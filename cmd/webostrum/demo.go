@@ -27,7 +27,7 @@ func (a *app) demo() *cli.Command {
 	return &cli.Command{
 		Name: "demo", Usage: "run the service with the simulated cameras of the Morrow Crag Funicular", OnUsageError: usageError,
 		Flags: []cli.Flag{
-			a.listenFlag("127.0.0.1:7600"), a.webRTCFlag("127.0.0.1:7601"), a.rtmpFlag("127.0.0.1:1935"), a.logFlag(), a.workerFlag(), a.searchFlag("lo"),
+			a.listenFlag("127.0.0.1:7600"), a.webRTCFlag("127.0.0.1:7601"), a.rtspFlag("127.0.0.1:7654"), a.rtmpFlag("127.0.0.1:1935"), a.logFlag(), a.workerFlag(), a.searchFlag("lo"),
 			&cli.StringFlag{Name: "camera-listen", Usage: "`ADDRESS` of the first simulated camera; the others take the ports after it", Value: "127.0.0.1:7664", Sources: a.from("camera-listen")},
 			&cli.StringFlag{Name: "stream-listen", Usage: "`ADDRESS` that the transport stream of the valley car comes to", Value: "127.0.0.1:7680", Sources: a.from("stream-listen")},
 			&cli.StringFlag{Name: "control", Usage: "`ADDRESS` of the cameras' control", Value: "127.0.0.1:7690", Sources: a.from("control")},
@@ -103,7 +103,7 @@ func (a *app) runDemo(ctx context.Context, c *cli.Command) error {
 	if c.IsSet("data") {
 		data = c.String("data")
 	}
-	cfg := service.Config{Data: data, Listen: c.String("listen"), Codecs: c.String("codecs"), EnterKey: key, Log: log, WebRTC: c.String("webrtc-listen"), RTMP: c.String("rtmp-listen"), SearchOn: c.StringSlice("search-on")}
+	cfg := service.Config{Data: data, Listen: c.String("listen"), Codecs: c.String("codecs"), EnterKey: key, Log: log, WebRTC: c.String("webrtc-listen"), RTSP: c.String("rtsp-listen"), RTMP: c.String("rtmp-listen"), SearchOn: c.StringSlice("search-on")}
 	err = service.Run(ctx, cfg, func(s service.Started) {
 		for i, d := range feeds {
 			if err := d.add(ctx, data, cameras[i]); err != nil {

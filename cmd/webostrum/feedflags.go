@@ -86,7 +86,7 @@ func feedSettings() []settingFlag {
 		listSetting("audience.accounts", "accounts", "`ACCOUNTS` that may watch whatever the audience, a,b; none for none"),
 		listSetting("sites", "sites", "`SITES` whose pages may show it, such as example.org,*.example.org; none for all"),
 		boolSetting("reports", "reports", "let viewers' players tell how it plays: engine, delivery, failures, stalls, delay; --reports=false stops it"),
-		listSetting("delivery.off", "off-deliveries", "`DELIVERIES` that it does not give: hls, fragments, webrtc, motion-jpeg, still; none for all on"),
+		listSetting("delivery.off", "off-deliveries", "`DELIVERIES` that it does not give: hls, fragments, webrtc, motion-jpeg, still, rtsp; none for all on"),
 	)
 }
 

@@ -27,6 +27,10 @@ func (a *app) rtmpFlag(value string) cli.Flag {
 	return &cli.StringFlag{Name: "rtmp-listen", Usage: "`ADDRESS` for publishers by RTMP, open only while a feed waits for one; empty switches it off", Value: value, Sources: a.from("rtmp-listen")}
 }
 
+func (a *app) rtspFlag(value string) cli.Flag {
+	return &cli.StringFlag{Name: "rtsp-listen", Usage: "`ADDRESS` for viewers and publishers by RTSP, open only while a feed gives RTSP or waits for a publisher; empty switches it off", Value: value, Sources: a.from("rtsp-listen")}
+}
+
 // certificateOf reads the certificate that flags name; nil for none.
 func certificateOf(c *cli.Command) (*tls.Certificate, error) {
 	chain, key := c.String("certificate"), c.String("certificate-key")
@@ -66,7 +70,7 @@ func (a *app) serve() *cli.Command {
 		Name: "serve", Usage: "run the service", OnUsageError: usageError,
 		Flags: []cli.Flag{
 			a.listenFlag("0.0.0.0:7600"), a.logFlag(), a.workerFlag(),
-			a.webRTCFlag("0.0.0.0:7601"), a.rtmpFlag("0.0.0.0:1935"),
+			a.webRTCFlag("0.0.0.0:7601"), a.rtspFlag("0.0.0.0:7654"), a.rtmpFlag("0.0.0.0:1935"),
 			&cli.StringFlag{Name: "rtmps-listen", Usage: "`ADDRESS` for publishers by RTMP with TLS; needs --certificate", Sources: a.from("rtmps-listen")},
 			&cli.StringFlag{Name: "certificate", Usage: "`FILE` of the certificate chain for RTMPS, in PEM", Sources: a.from("certificate")},
 			&cli.StringFlag{Name: "certificate-key", Usage: "`FILE` of its private key, in PEM", Sources: a.from("certificate-key")},
@@ -102,7 +106,7 @@ func (a *app) serve() *cli.Command {
 			}
 			return service.Run(ctx, service.Config{
 				Data: c.String("data"), Listen: c.String("listen"), Secure: c.Bool("https-only"), Codecs: c.String("codecs"), Log: log,
-				RTMP: c.String("rtmp-listen"), RTMPS: c.String("rtmps-listen"), TLS: certificate,
+				RTSP: c.String("rtsp-listen"), RTMP: c.String("rtmp-listen"), RTMPS: c.String("rtmps-listen"), TLS: certificate,
 				WebRTC: c.String("webrtc-listen"), WebRTCHosts: c.StringSlice("webrtc-address"), ICEServers: servers, TrustedProxies: proxies, SearchOn: c.StringSlice("search-on"),
 				Viewers: viewers.Config{Most: c.Int("most-viewers"), MostAFeed: c.Int("most-viewers-a-feed"), MostAnAddress: c.Int("most-viewers-an-address")},
 			}, a.showStarted)

@@ -17,9 +17,11 @@ const (
 	MotionJPEG Delivery = "motion-jpeg"
 	// Fragments are live fragments over one response.
 	Fragments Delivery = "fragments"
+	// RTSP is for players and recorders that are no browsers.
+	RTSP Delivery = "rtsp"
 )
 
-// Deliveries are all of them.
+// Deliveries are those that browsers take.
 var Deliveries = []Delivery{HLS, Fragments, WebRTC, MotionJPEG}
 
 // AudioMode is whether audio is wanted.
@@ -69,7 +71,7 @@ func AudioFor(d Delivery, w AudioMode, t *media.Track, c Transcoder) Audio {
 	if d == WebRTC {
 		goal = media.Opus
 	}
-	if carries(d, t) {
+	if d == RTSP || carries(d, t) {
 		return Audio{Codec: t.Codec, Why: fmt.Sprintf("%s the camera's %s untouched.", d.carry(), Describe(t))}
 	}
 	lack := ""
@@ -113,6 +115,8 @@ func (d Delivery) Name() string {
 		return "WebRTC"
 	case Fragments:
 		return "Live fragments"
+	case RTSP:
+		return "RTSP"
 	}
 	return "Motion JPEG"
 }

@@ -22,6 +22,7 @@ var carried = map[Delivery][]media.Codec{
 	Fragments:  {media.H264, media.H265},
 	WebRTC:     {media.H264, media.H265},
 	MotionJPEG: {media.JPEG},
+	RTSP:       {media.H264, media.H265, media.JPEG},
 }
 
 // everywhere are those that every browser decodes that a delivery carries them to.
@@ -36,6 +37,8 @@ func VideoFor(d Delivery, codec media.Codec, reordered bool, takes []media.Codec
 	switch {
 	case !slices.Contains(carried[d], codec):
 		v.Why = "the camera sends " + Name(codec) + ", which " + d.carryNot()
+	case d == RTSP:
+		return Video{Codec: codec, Possible: true, Why: "RTSP carries the camera's " + Name(codec) + " untouched"}
 	case d == WebRTC && reordered:
 		v.Why = "the camera reorders frames (B-frames), which browsers do not take by WebRTC"
 	case !common && d == HLS:

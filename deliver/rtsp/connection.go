@@ -4,9 +4,9 @@ import (
 	"context"
 	"math/rand/v2"
 	"net"
-	"net/url"
 	"strconv"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/pion/srtp/v3"
@@ -20,6 +20,7 @@ import (
 type part struct {
 	medium
 	out    sender
+	wire   *wire         // that all viewers share; nil for packets of its own
 	secure *srtp.Context // nil for what is sent in the clear
 }
 
@@ -32,11 +33,13 @@ type connection struct {
 	uses      int
 
 	writing sync.Mutex // one message or picture at a time
+	sent    atomic.Uint64
 
-	session string
-	parts   []*part
-	playing context.CancelFunc
-	wg      sync.WaitGroup
+	entrance *entrance // that a gate has opened; nil without one
+	session  string
+	parts    []*part
+	playing  context.CancelFunc
+	wg       sync.WaitGroup
 }
 
 func newConnection(s *Server, conn net.Conn) *connection {
@@ -54,13 +57,17 @@ func (c *connection) serve() {
 		if m == nil || m.Method == "" {
 			continue // receiver reports of the viewer
 		}
+		if m.Method == "ANNOUNCE" && c.server.cfg.Announce != nil && c.playing == nil && len(c.parts) == 0 {
+			c.server.cfg.Announce(c.server.ctx, Handover{c.conn, c.reader, m})
+			return
+		}
 		policy := c.server.cfg.policy()
 		if !wait.For(c.server.ctx, policy.AnswerAfter) {
 			return
 		}
 		answer := c.handle(m, policy)
 		answer.Header.Set("CSeq", m.Header.Get("CSeq"))
-		answer.Header.Set("Server", "Morrow Crag Camera")
+		answer.Header.Set("Server", c.server.cfg.Name)
 		if !c.write(answer.Append(nil)) || m.Method == "TEARDOWN" || answer.Status == 401 && policy.CloseRefused {
 			return
 		}
@@ -78,7 +85,11 @@ func (c *connection) end() {
 	c.wg.Wait()
 	for _, p := range c.parts {
 		p.out.close()
+		if p.wire != nil {
+			c.server.giveUp(p.wire)
+		}
 	}
+	c.leave()
 }
 
 func (c *connection) write(b []byte) bool {
@@ -99,17 +110,9 @@ func (c *connection) handle(m *rtspmsg.Message, policy Policy) *rtspmsg.Message 
 		a.Header.Set("Public", "OPTIONS, DESCRIBE, SETUP, PLAY, GET_PARAMETER, TEARDOWN")
 		return a
 	}
-	if a := c.signIn(m, policy.RefuseAll); a != nil {
-		return a
-	}
-	u, err := url.Parse(m.URL)
-	if err != nil {
-		return answer(400, "Bad Request")
-	}
-	path, number := trackNumber(u.Path)
-	stream := c.server.cfg.Lookup(path)
-	if stream == nil || stream.Track == nil {
-		return answer(404, "Not Found")
+	stream, number, refused := c.enter(m, policy)
+	if refused != nil {
+		return refused
 	}
 	switch m.Method {
 	case "DESCRIBE":
@@ -119,6 +122,9 @@ func (c *connection) handle(m *rtspmsg.Message, policy Policy) *rtspmsg.Message 
 	case "PLAY":
 		if len(c.parts) == 0 || c.playing != nil {
 			return answer(455, "Method Not Valid in This State")
+		}
+		if refused := c.count(); refused != nil {
+			return refused
 		}
 		a := answer(200, "OK")
 		a.Header.Set("Session", c.session)
@@ -149,7 +155,7 @@ func (c *connection) signIn(m *rtspmsg.Message, refuse bool) *rtspmsg.Message {
 	return a
 }
 
-func (c *connection) setUp(m *rtspmsg.Message, stream *Stream, number int) *rtspmsg.Message {
+func (c *connection) setUp(m *rtspmsg.Message, stream *Stream, number int) (a *rtspmsg.Message) {
 	list := stream.media()
 	t, err := rtspmsg.ParseTransport(m.Header.Get("Transport"))
 	if err != nil || c.playing != nil || number > len(list) || len(c.parts) >= len(list) {
@@ -157,6 +163,15 @@ func (c *connection) setUp(m *rtspmsg.Message, stream *Stream, number int) *rtsp
 	}
 	t.SSRC, t.HasSSRC = rand.Uint32(), true
 	p := &part{medium: list[number-1]}
+	if c.entrance != nil {
+		p.wire = c.server.wireOf(p.medium)
+		t.SSRC = p.wire.ssrc
+		defer func() {
+			if a.Status != 200 {
+				c.server.giveUp(p.wire)
+			}
+		}()
+	}
 	if key := c.server.cfg.SRTPKey; key != nil {
 		if p.secure, err = openSecure(key); err != nil {
 			return answer(500, "Internal Server Error")
@@ -188,7 +203,7 @@ func (c *connection) setUp(m *rtspmsg.Message, stream *Stream, number int) *rtsp
 	}
 	p.out.use(t.SSRC)
 	c.parts = append(c.parts, p)
-	a := answer(200, "OK")
+	a = answer(200, "OK")
 	a.Header.Set("Transport", t.String())
 	a.Header.Set("Session", c.session+";timeout=60")
 	return a

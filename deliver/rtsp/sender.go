@@ -27,6 +27,7 @@ type sender interface {
 	use(ssrc uint32)
 	ssrc() uint32
 	rtp(packets [][]byte) bool
+	frames(b []byte) bool // packets as a wire has them
 	rtcp(packet []byte) bool
 	close()
 }
@@ -55,6 +56,19 @@ func (t *tcpSender) rtp(packets [][]byte) bool {
 		t.frame(t.channels[0], p)
 	}
 	return len(t.buf) == 0 || t.c.write(t.buf)
+}
+
+// frames sends them as they are where the viewer wants them on that channel.
+func (t *tcpSender) frames(b []byte) bool {
+	if len(b) < frameHead {
+		return true
+	}
+	if int(b[1]) != t.channels[0] {
+		t.buf = t.buf[:0]
+		packets(b, func(p []byte) bool { t.frame(t.channels[0], p); return true })
+		b = t.buf
+	}
+	return t.c.write(b)
 }
 
 func (t *tcpSender) rtcp(packet []byte) bool {
@@ -123,6 +137,13 @@ func (u *udpSender) rtp(packets [][]byte) bool {
 	return true
 }
 
+func (u *udpSender) frames(b []byte) bool {
+	return packets(b, func(p []byte) bool {
+		_, err := u.data.WriteToUDP(p, u.toData)
+		return err == nil
+	})
+}
+
 func (u *udpSender) rtcp(packet []byte) bool {
 	_, err := u.control.WriteToUDP(packet, u.toControl)
 	return err == nil
@@ -139,7 +160,11 @@ func (c *connection) play() {
 	c.playing = cancel
 	for _, p := range c.parts {
 		c.wg.Go(func() {
-			c.sendAll(ctx, p)
+			if p.wire != nil {
+				c.sendShared(ctx, p)
+			} else {
+				c.sendAll(ctx, p)
+			}
 			cancel()
 			_ = c.conn.Close()
 		})
@@ -165,7 +190,7 @@ func (c *connection) sendAll(ctx context.Context, p *part) {
 				return
 			}
 		}
-		if !p.out.rtp(p.seal(c.filtered(s.Track, wire(z, s)))) {
+		if !p.out.rtp(p.seal(c.filtered(s.Track, marshalled(z, s)))) {
 			return
 		}
 	}
@@ -178,7 +203,7 @@ func (c *connection) filtered(track *media.Track, packets [][]byte) [][]byte {
 	return packets
 }
 
-func wire(z *rtp.Packetizer, s *media.Sample) [][]byte {
+func marshalled(z *rtp.Packetizer, s *media.Sample) [][]byte {
 	packets := z.Packets(s)
 	out := make([][]byte, 0, len(packets))
 	for _, p := range packets {
@@ -189,11 +214,14 @@ func wire(z *rtp.Packetizer, s *media.Sample) [][]byte {
 	return out
 }
 
-// senderReport says at what wall-clock time a sample was taken (RFC 3550, 6.4.1).
+// senderReport says at what wall-clock time a sample was taken.
 func senderReport(z *rtp.Packetizer, s *media.Sample) []byte {
-	b, err := (&rtcp.SenderReport{
-		SSRC: z.SSRC, NTPTime: timeline.ToNTP(s.Captured), RTPTime: z.Base + uint32(s.PTS),
-	}).Marshal()
+	return report(z.SSRC, s.Captured, z.Base+uint32(s.PTS))
+}
+
+// report says at what wall-clock time an RTP timestamp was taken (RFC 3550, 6.4.1).
+func report(ssrc uint32, captured time.Time, stamp uint32) []byte {
+	b, err := (&rtcp.SenderReport{SSRC: ssrc, NTPTime: timeline.ToNTP(captured), RTPTime: stamp}).Marshal()
 	if err != nil {
 		return nil
 	}

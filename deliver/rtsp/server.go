@@ -1,12 +1,14 @@
-// Package rtsp serves streams over RTSP (RFC 2326): H.264 and audio over RTP,
-// interleaved in the connection or over UDP, with Digest or Basic sign-in and sender
-// reports. The simulated cameras are made of it.
+// Package rtsp serves streams over RTSP (RFC 2326): H.264, H.265, JPEG and audio over RTP,
+// interleaved in the connection or over UDP, with sender reports. Viewers are let in by a
+// Gate, for whom packets are made once, or by a user and a password, as the simulated cameras
+// do.
 //
-// Limits: 64 connections; a viewer that does not take a picture within 5 s is
-// cut off.
+// Limits: as many connections as Config says; a viewer that does not take a picture within 5 s
+// is cut off.
 package rtsp
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"errors"
@@ -14,13 +16,14 @@ import (
 	"sync"
 	"time"
 
+	"webostrum/barrier"
 	"webostrum/core/httpauth"
 	"webostrum/core/hub"
 	"webostrum/core/media"
 )
 
 const (
-	maxConns     = 64
+	usualConns   = 64
 	writeTimeout = 5 * time.Second
 	idleTimeout  = 60 * time.Second
 )
@@ -36,6 +39,19 @@ type Stream struct {
 
 // Config says what to serve.
 type Config struct {
+	Name string // that answers tell; empty for that of the simulated cameras
+	Most int    // connections at a time; 0 means 64
+
+	// Gate lets viewers in. Nil goes by what follows.
+	Gate Gate
+
+	// Announce takes over a connection of somebody who wants to send, until it is over; ctx
+	// ends with the server. Nil refuses.
+	Announce func(ctx context.Context, h Handover)
+
+	// Panicked is told of a mistake of ours that ended a connection. May be nil.
+	Panicked func(err error)
+
 	// Lookup returns the stream of a path, such as "/main"; nil when there is
 	// none.
 	Lookup func(path string) *Stream
@@ -84,12 +100,15 @@ type Server struct {
 
 	mu      sync.Mutex
 	conns   map[net.Conn]struct{} // guarded by mu
+	wires   map[*hub.Hub]*wire    // by what they are made of; guarded by mu
 	tunnels map[string]net.Conn   // answers to GET that wait for their POST; guarded by mu
 }
 
 // NewServer makes a server.
 func NewServer(cfg Config) *Server {
-	s := &Server{cfg: cfg, conns: make(map[net.Conn]struct{}), tunnels: make(map[string]net.Conn)}
+	s := &Server{cfg: cfg, conns: make(map[net.Conn]struct{}), tunnels: make(map[string]net.Conn), wires: make(map[*hub.Hub]*wire)}
+	s.cfg.Name = cmp.Or(s.cfg.Name, "Morrow Crag Camera")
+	s.cfg.Most = cmp.Or(s.cfg.Most, usualConns)
 	if s.cfg.Challenge.Scheme == "" {
 		s.cfg.Challenge = httpauth.Challenge{Scheme: "digest", Realm: "camera"}
 	}
@@ -120,17 +139,26 @@ func (s *Server) Serve(l net.Listener) error {
 func (s *Server) add(conn net.Conn) bool {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if len(s.conns) >= maxConns || s.ctx.Err() != nil {
+	if len(s.conns) >= s.cfg.Most || s.ctx.Err() != nil {
 		return false
 	}
 	s.conns[conn] = struct{}{}
 	s.wg.Go(func() {
-		s.serveConn(conn)
+		if err := barrier.Do(func() error { s.serveConn(conn); return nil }); err != nil {
+			_ = conn.Close()
+			s.panicked(err)
+		}
 		s.mu.Lock()
 		delete(s.conns, conn)
 		s.mu.Unlock()
 	})
 	return true
+}
+
+func (s *Server) panicked(err error) {
+	if s.cfg.Panicked != nil {
+		s.cfg.Panicked(err)
+	}
 }
 
 // DropAll cuts all connections, as a camera does that loses its network.

@@ -44,6 +44,7 @@ const (
 	MotionJPEG Method = "motion-jpeg"
 	WebRTC     Method = "webrtc"
 	Fragments  Method = "fragments"
+	RTSP       Method = "rtsp"
 )
 
 // Config bounds the viewers.

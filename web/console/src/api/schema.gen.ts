@@ -1614,7 +1614,7 @@ export interface components {
              *       "hls"
              *     ]
              */
-            deliveries?: ("hls" | "fragments" | "webrtc" | "motion-jpeg" | "still")[];
+            deliveries?: ("hls" | "fragments" | "webrtc" | "motion-jpeg" | "still" | "rtsp")[];
             /** @description Path of its page for iframes */
             embed?: string;
             /**
@@ -1683,7 +1683,7 @@ export interface components {
              *       "hls"
              *     ]
              */
-            deliveries?: ("hls" | "fragments" | "webrtc" | "motion-jpeg" | "still")[];
+            deliveries?: ("hls" | "fragments" | "webrtc" | "motion-jpeg" | "still" | "rtsp")[];
             /**
              * Format: date-time
              * @description When it ends; without, when somebody ends it
@@ -1764,7 +1764,7 @@ export interface components {
              *       "hls"
              *     ]
              */
-            deliveries?: ("hls" | "fragments" | "webrtc" | "motion-jpeg" | "still")[];
+            deliveries?: ("hls" | "fragments" | "webrtc" | "motion-jpeg" | "still" | "rtsp")[];
             /**
              * Format: date-time
              * @description When it ends; without, when somebody ends it
@@ -2881,7 +2881,7 @@ export interface components {
              */
             loss: number;
             /** @enum {string} */
-            method: "hls" | "fragments" | "motion-jpeg" | "webrtc";
+            method: "hls" | "fragments" | "motion-jpeg" | "webrtc" | "rtsp";
             /** @description The smaller rendition that is sent, over a poor connection; WebRTC only */
             now?: string;
             /** Format: date-time */
