@@ -55,6 +55,7 @@ func (a *API) publishing(f *station.Feed, in *publishInput) apitypes.Publishing 
 			p.Destinations = append(p.Destinations, apitypes.Destination{Protocol: protocol, Address: scheme + "://" + net.JoinHostPort(host, strconv.Itoa(port)) + "/" + r.Name, Key: key})
 		}
 	}
+	add("RTSP", a.cfg.Ports.RTSP, "rtsp", "The key is the password, of whatever user; or put ?key= behind the address.")
 	add("RTMP", a.cfg.Ports.RTMP, "rtmp", "The key is the stream's name, which publishers call the stream key.")
 	add("RTMP", a.cfg.Ports.RTMPS, "rtmps", "The key is the stream's name, which publishers call the stream key.")
 	return p

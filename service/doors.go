@@ -14,6 +14,7 @@ import (
 	"webostrum/deliver/rtsp"
 	"webostrum/ingest/push"
 	"webostrum/ingest/rtmp"
+	publisher "webostrum/ingest/rtsp"
 	"webostrum/station"
 )
 
@@ -38,7 +39,7 @@ func doorsOf(cfg Config, feeds *station.Station, gate rtsp.Gate) []*door {
 		listen = ""
 	}
 	return []*door{
-		{name: nameRTSP, listen: cfg.RTSP, wanted: func() bool { return feeds.Gives(access.RTSP) || feeds.Pushed() }, open: rtspServer(cfg.Log, gate)},
+		{name: nameRTSP, listen: cfg.RTSP, wanted: func() bool { return feeds.Gives(access.RTSP) || feeds.Pushed() }, open: rtspServer(cfg.Log, gate, feeds)},
 		{name: nameRTMP, listen: cfg.RTMP, wanted: feeds.Pushed, open: publishers(cfg.Log, rtmp.Handle(feeds, false))},
 		{name: nameRTMPS, listen: listen, wanted: feeds.Pushed, open: func(l net.Listener) func() {
 			secure := tls.NewListener(l, &tls.Config{Certificates: []tls.Certificate{*cfg.TLS}, MinVersion: tls.VersionTLS12})
@@ -72,10 +73,11 @@ func portsOf(doors []*door) (p api.Ports) {
 const mostViewers = 2000
 
 // rtspServer serves RTSP on a listener.
-func rtspServer(log *slog.Logger, gate rtsp.Gate) func(net.Listener) func() {
+func rtspServer(log *slog.Logger, gate rtsp.Gate, desk push.Desk) func(net.Listener) func() {
 	return func(l net.Listener) func() {
 		s := rtsp.NewServer(rtsp.Config{
 			Name: "Webostrum", Most: mostViewers, Gate: gate,
+			Announce: func(ctx context.Context, h rtsp.Handover) { publisher.Record(ctx, desk, h.Conn, h.Reader, h.First) },
 			Panicked: func(err error) { log.Error("a connection by RTSP panicked", "error", err) },
 		})
 		var serving sync.WaitGroup

@@ -35,6 +35,7 @@ const (
 	MotionJPEG Kind = "motion-jpeg" // JPEG after JPEG in one answer, over HTTP
 	Stills     Kind = "stills"      // one JPEG an answer, over HTTP
 	PushRTMP   Kind = "push-rtmp"   // it sends by RTMP, and is not opened
+	PushRTSP   Kind = "push-rtsp"   // it sends by RTSP (ANNOUNCE and RECORD)
 	PushTS     Kind = "push-ts"     // it sends a transport stream over UDP
 )
 

@@ -66,26 +66,33 @@ func describe(base string, stream *Stream, information string, key []byte) *rtsp
 	a := answer(200, "OK")
 	a.Header.Set("Content-Type", "application/sdp")
 	a.Header.Set("Content-Base", strings.TrimSuffix(base, "/")+"/")
-	a.Body = []byte("v=0\r\no=- 1 1 IN IP4 0.0.0.0\r\ns=camera\r\nc=IN IP4 0.0.0.0\r\nt=0 0\r\na=control:*\r\n")
+	a.Body = Description(stream, information, key)
+	return a
+}
+
+// Description is a stream's session description (RFC 8866). information may be empty, and key
+// nil for what is sent in the clear.
+func Description(stream *Stream, information string, key []byte) []byte {
+	body := []byte("v=0\r\no=- 1 1 IN IP4 0.0.0.0\r\ns=camera\r\nc=IN IP4 0.0.0.0\r\nt=0 0\r\na=control:*\r\n")
 	if information != "" {
-		a.Body = bytes.Replace(a.Body, []byte("c="), []byte("i="+information+"\r\nc="), 1)
+		body = bytes.Replace(body, []byte("c="), []byte("i="+information+"\r\nc="), 1)
 	}
 	for i, m := range stream.media() {
 		profile := "RTP/AVP"
 		if key != nil {
 			profile = "RTP/SAVP"
 		}
-		a.Body = fmt.Appendf(a.Body, "m=%s 0 %s %d\r\n", m.track.Kind, profile, m.payloadType)
+		body = fmt.Appendf(body, "m=%s 0 %s %d\r\n", m.track.Kind, profile, m.payloadType)
 		if key != nil {
-			a.Body = fmt.Appendf(a.Body, "a=crypto:1 AES_CM_128_HMAC_SHA1_80 inline:%s\r\n", base64.StdEncoding.EncodeToString(key))
+			body = fmt.Appendf(body, "a=crypto:1 AES_CM_128_HMAC_SHA1_80 inline:%s\r\n", base64.StdEncoding.EncodeToString(key))
 		}
-		a.Body = fmt.Appendf(a.Body, "a=rtpmap:%d %s\r\n", m.payloadType, mapping(m.track))
+		body = fmt.Appendf(body, "a=rtpmap:%d %s\r\n", m.payloadType, mapping(m.track))
 		if params := parameters(m.track); params != "" {
-			a.Body = fmt.Appendf(a.Body, "a=fmtp:%d %s\r\n", m.payloadType, params)
+			body = fmt.Appendf(body, "a=fmtp:%d %s\r\n", m.payloadType, params)
 		}
-		a.Body = fmt.Appendf(a.Body, "a=control:%s%d\r\n", trackPrefix[1:], i+1)
+		body = fmt.Appendf(body, "a=control:%s%d\r\n", trackPrefix[1:], i+1)
 	}
-	return a
+	return body
 }
 
 // mapping is what a=rtpmap says of a track.

@@ -75,6 +75,10 @@ func (s *Session) readControl() error {
 			if err := s.answered(m); err != nil {
 				return err
 			}
+		case m != nil && m.Method != "" && s.requested != nil:
+			if err := s.requested(m); err != nil {
+				return err
+			}
 		case m == nil && s.way.Interleaved():
 			if err := s.interleaved(int(channel), data); err != nil {
 				return err
@@ -144,7 +148,7 @@ func (s *Session) watch(ctx context.Context) error {
 		if !s.started.Load() && now.Sub(begun) >= keyframePatience {
 			return fault.New(fault.NoKeyframe, nil, "none in %v", keyframePatience)
 		}
-		if now.Sub(alive) >= interval {
+		if s.requested == nil && now.Sub(alive) >= interval {
 			alive = now
 			if err := s.keepalive(); err != nil {
 				return err

@@ -35,6 +35,8 @@ type Session struct {
 	tracks    []source.TrackFacts
 	streams   []*stream // of the picture, and of the audio if there is any
 
+	requested func(*rtspmsg.Message) error // answers requests of a publisher; nil of a camera
+
 	packets  atomic.Int64 // RTP packets of the picture seen; the watch looks at it
 	other    atomic.Int64 // RTP packets whose payload type nobody announced
 	otherPT  atomic.Int32 // the newest such type
@@ -77,20 +79,28 @@ func (s *Session) setUp(ctx context.Context, u *url.URL, described *rtspmsg.Mess
 	}
 	base := firstSet(described.Header.Get("Content-Base"), described.Header.Get("Content-Location"), u.String())
 	s.aggregate = sdp.Resolve(base, desc.Control)
-	s.recv, err = rtp.NewVideoReceiver(rtp.ReceiverConfig{
-		Codec: media.Codec(picture.format.Encoding), Params: picture.params,
-		ClockRate: picture.format.ClockRate, Wait: s.reorderWait(), FirstEpoch: s.cfg.FirstEpoch, Publish: s.cfg.Publish,
-	})
-	if err != nil {
-		return fault.New(fault.CodecNotHandled, err, "it sends %s", plan.Name(media.Codec(picture.format.Encoding)))
+	if err := s.receive(picture); err != nil {
+		return err
 	}
-	picture.packet, picture.report = s.picturePacket, s.recv.Report
 	if err := s.transport(ctx, picture.stream, sdp.Resolve(s.aggregate, picture.control)); err != nil {
 		return err
 	}
 	s.setUpAudio(ctx, audio)
 	_, err = s.control.ask(ctx, "PLAY", s.aggregate, rtspmsg.Header{"Range": {"npt=0.000-"}})
 	return err
+}
+
+// receive makes what receives the picture.
+func (s *Session) receive(m *medium) (err error) {
+	s.recv, err = rtp.NewVideoReceiver(rtp.ReceiverConfig{
+		Codec: media.Codec(m.format.Encoding), Params: m.params,
+		ClockRate: m.format.ClockRate, Wait: s.reorderWait(), FirstEpoch: s.cfg.FirstEpoch, Publish: s.cfg.Publish,
+	})
+	if err != nil {
+		return fault.New(fault.CodecNotHandled, err, "it sends %s", plan.Name(media.Codec(m.format.Encoding)))
+	}
+	m.packet, m.report = s.picturePacket, s.recv.Report
+	return nil
 }
 
 // setUpAudio sets the audio up, if there is any. A picture without audio is better
@@ -100,14 +110,36 @@ func (s *Session) setUpAudio(ctx context.Context, m *medium) {
 		s.cfg.AudioTrack(nil)
 		return
 	}
-	facts := &s.tracks[m.facts]
+	audio, err := s.newAudio(m)
+	if err == nil {
+		err = s.transport(ctx, m.stream, sdp.Resolve(s.aggregate, m.control))
+	}
+	s.hear(m, audio, err)
+}
+
+// newAudio makes what receives the audio.
+func (s *Session) newAudio(m *medium) (*rtp.AudioReceiver, error) {
 	audio, err := rtp.NewAudioReceiver(rtp.AudioConfig{
 		Format: m.format, Wait: s.reorderWait(), Lead: s.recv.Clock(), FirstEpoch: s.cfg.FirstEpoch, Publish: s.cfg.Audio,
 	})
 	if err == nil {
 		m.packet, m.report = audio.Packet, audio.Report
-		err = s.transport(ctx, m.stream, sdp.Resolve(s.aggregate, m.control))
 	}
+	return audio, err
+}
+
+// receiveAudio is setUpAudio of a publisher, whose transport stands.
+func (s *Session) receiveAudio(m *medium) {
+	audio, err := s.newAudio(m)
+	if err != nil {
+		m.packet, m.report = func(*prtp.Packet, time.Time) {}, func(uint64, uint32, time.Time) {}
+	}
+	s.hear(m, audio, err)
+}
+
+// hear notes what came of the audio; without it the picture goes on.
+func (s *Session) hear(m *medium, audio *rtp.AudioReceiver, err error) {
+	facts := &s.tracks[m.facts]
 	if err != nil {
 		facts.Why = err.Error()
 		s.cfg.AudioTrack(nil)

@@ -73,6 +73,9 @@ func (s *Session) Facts() source.Facts {
 		FromCamera: s.recv.FromReports(), WallOffset: s.recv.WallOffset(),
 		Stats: source.Stats{Packets: stats.Packets, Lost: stats.Lost, Late: stats.Late, Other: uint64(s.other.Load()), Dropped: stats.Dropped, Jumps: stats.Jumps, Keyframes: stats.Keyframes, WithSets: stats.WithSets},
 	}
+	if s.requested != nil {
+		f.Transport, f.From = "rtsp/"+f.Transport, s.control.conn.RemoteAddr().String()
+	}
 	if s.audio != nil {
 		audio := s.audio.Stats()
 		f.Audio, f.Stats.AudioLost = s.audio.Track(), audio.Lost+audio.Dropped
