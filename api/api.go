@@ -27,6 +27,7 @@ import (
 	"webostrum/deliver/problem"
 	"webostrum/deliver/viewers"
 	"webostrum/deliver/whep"
+	"webostrum/ingest/whip"
 	"webostrum/station"
 	"webostrum/store"
 )
@@ -51,6 +52,7 @@ type Config struct {
 	PlaylistWait time.Duration
 
 	WebRTC     *whep.Server     // nil switches WebRTC off
+	Publishers *whip.Server     // nil with it
 	ICEServers []whep.ICEServer // that viewers are told of
 
 	Viewers viewers.Config
@@ -138,7 +140,8 @@ func New(cfg Config) (*API, error) {
 	a.operations()
 	a.routes(g)
 	protection := http.NewCrossOriginProtection()
-	protection.AddInsecureBypassPattern("/media/") // pages of other sites may show what is public; cookies do not come with them
+	protection.AddInsecureBypassPattern("/media/")   // pages of other sites may show what is public; cookies do not come with them
+	protection.AddInsecureBypassPattern("/publish/") // keys let publishers in, and no cookies
 	a.handler = a.addressed(protection.Handler(a.identify(g)))
 	return a, nil
 }
@@ -188,6 +191,7 @@ func (a *API) routes(g *gin.Engine) {
 	g.GET("/clock", serveClock)
 	g.GET("/clock/time", func(c *gin.Context) { serveTime(c.Writer, c.Request) })
 	a.pageRoutes(g)
+	a.publishRoutes(g)
 	if a.cfg.EnterKey != "" {
 		g.GET("/enter/:key", a.enter)
 	}

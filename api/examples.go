@@ -59,6 +59,14 @@ func examplePublishing(key string) apitypes.Publishing {
 	}
 }
 
+func examplePublisher() apitypes.Publisher {
+	zoom := 1.0
+	return apitypes.Publisher{Protocol: "WHIP", Address: "192.0.2.44:51000", Since: exampleTime, Camera: &apitypes.PublisherCamera{
+		Cameras: []string{"Front", "Back"}, Camera: 1, Torch: new(bool), Zoom: &zoom, Zooms: &apitypes.ZoomRange{Min: 1, Max: 8, Step: 0.1},
+		Focus: []string{"continuous", "manual"}, Focused: "continuous", Width: 1280, Height: 720,
+	}}
+}
+
 func exampleNewRendition() apitypes.NewRendition {
 	return apitypes.NewRendition{Name: "small", Codec: "H264", Size: "640x360", FrameRate: 12.5, BitRate: 400_000, Text: "{place}  {date} {time}"}
 }
@@ -176,6 +184,10 @@ func explanations() map[string]explanation {
 		"list-addresses":        {text: "The first is the one that was asked by. Names and addresses that only a router or proxy knows are not among the others.", answer: apitypes.AddressList{Addresses: []apitypes.Address{{URL: "http://192.0.2.10:7600", Reach: "outside", Own: true}}}},
 		"show-publishing":       {text: "The addresses are made of the host that this request came to.", answer: examplePublishing("")},
 		"renew-publish-key":     {text: "The key is shown this once. Whoever sends by the one before is cut off.", answer: examplePublishing("k3mw-7tqa-x2pd-9rvn")},
+		"add-publish-pass":      {text: "The page takes the pass from behind the # of its address, which is sent to no server. Another key for the feed ends all its passes.", request: apitypes.NewPass{Hours: 24}, answer: apitypes.Pass{URL: "https://cams.example.org/publish/visitor-phone#pass.t6qv.x", Pass: "pass.t6qv.x", Ends: exampleTime}},
+		"show-publisher":        {text: "With what the camera page says of its camera, where that is who sends.", answer: examplePublisher()},
+		"end-publisher":         {text: "It may come back, unless the feed gets another key."},
+		"ask-publisher-camera":  {text: "Members left out stay. The page does what its camera can, and tells what came of it: ask for the publisher again.", request: apitypes.CameraWish{Torch: new(bool)}},
 		"embed-feed":            {text: "HTML to copy, for the address that is given, and what to know before it is pasted.", answer: exampleEmbedding()},
 		"edit-account":          {text: "Members left out stay. What the account may no longer watch ends within a second. There is always one engineer.", request: apitypes.AccountChange{Role: "viewer"}, answer: exampleAccount()},
 		"list-tokens":           {text: "Without their texts, of which digests alone are kept.", answer: apitypes.TokenList{Tokens: []apitypes.Token{exampleToken()}}},

@@ -54,6 +54,9 @@ func (a *API) addFeed(ctx context.Context, in *struct{ Body apitypes.NewFeed }) 
 	if b.Camera.User == "" && b.Camera.Password != "" {
 		return nil, refused("camera.user", "a password without a user is of no use")
 	}
+	if b.Delivery.Off == nil {
+		b.Delivery.Off = []string{string(access.RTSP)}
+	}
 	if err := apply(b.FeedSettings, &r, b.Camera.User != ""); err != nil {
 		return nil, err
 	}

@@ -115,6 +115,11 @@ func (a *API) linkOperations(h huma.API) {
 func (a *API) publishOperations(h huma.API) {
 	huma.Register(h, operation("GET", "/feeds/{name}/publishing", "show-publishing", "Where to send to a feed", needsEngineer, http.StatusOK), a.showPublishing)
 	huma.Register(h, operation("POST", "/feeds/{name}/publish-key", "renew-publish-key", "Give a feed another key for publishers", needsEngineer, http.StatusOK), a.renewPublishKey)
+	huma.Register(h, operation("POST", "/feeds/{name}/publish-passes", "add-publish-pass", "Make a pass that lets somebody send for a while", needsEngineer, http.StatusOK), a.addPass)
+	const publisher = "/feeds/{name}/publisher"
+	huma.Register(h, operation("GET", publisher, "show-publisher", "Who sends to a feed", needsEngineer, http.StatusOK), a.showPublisher)
+	huma.Register(h, operation("DELETE", publisher, "end-publisher", "Cut off who sends to a feed", needsEngineer, http.StatusNoContent), a.endPublisher)
+	huma.Register(h, operation("POST", publisher+"/camera", "ask-publisher-camera", "Ask a camera page for its light, zoom, focus or another camera", needsEngineer, http.StatusNoContent), a.askCamera)
 }
 
 // enter signs in with the demo's link.

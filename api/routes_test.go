@@ -98,6 +98,15 @@ var routes = map[string]row{
 	"DELETE /api/v1/feeds/gate/links/gate":      {engineers, 404},
 	"GET /api/v1/feeds/gate/publishing":         {engineers, 409},
 	"POST /api/v1/feeds/gate/publish-key":       {engineers, 409},
+	"POST /api/v1/feeds/gate/publish-passes":    {engineers, 409},
+	"GET /api/v1/feeds/gate/publisher":          {engineers, 409},
+	"DELETE /api/v1/feeds/gate/publisher":       {engineers, 409},
+	"POST /api/v1/feeds/gate/publisher/camera":  {engineers, 409},
+	"GET /publish/gate":                         {anybody, 200},
+	"POST /publish/gate/whip":                   {anybody, 404}, // nobody is let in by being signed in; WebRTC is off here
+	"OPTIONS /publish/gate/whip":                {anybody, 204},
+	"OPTIONS /publish/gate/whip/none":           {anybody, 204},
+	"DELETE /publish/gate/whip/none":            {anybody, 404},
 	"POST /api/v1/link-key":                     {engineers, 200},
 	"GET /api/v1/accounts":                      {engineers, 200},
 	"POST /api/v1/accounts":                     {engineers, 422},
@@ -220,7 +229,7 @@ func pattern(row string) string {
 	path, _, _ = strings.Cut(path, "?")
 	parts := strings.Split(path, "/")
 	names := map[string]string{
-		"watch": ":feed", "embed": ":feed", "enter": ":key", "feeds": ":name", "renditions": ":rendition", "requests": ":request", "links": ":link",
+		"watch": ":feed", "publish": ":feed", "whip": ":id", "embed": ":feed", "enter": ":key", "feeds": ":name", "renditions": ":rendition", "requests": ":request", "links": ":link",
 		"link": ":text", "accounts": ":account", "viewers": ":id", "tokens": ":id", "sessions": ":id", "searches": ":id", "schemas": ":schema",
 	}
 	for i := 1; i < len(parts); i++ {

@@ -57,7 +57,7 @@ type DeliverySettings struct {
 	Within         float64  `json:"within" required:"false" minimum:"0" maximum:"120" default:"2" doc:"How far behind the picture may be, seconds; 0 is whatever is cheapest. The lengths below follow from it where they are 0"`
 	SegmentSeconds float64  `json:"segmentSeconds" required:"false" minimum:"0" maximum:"60" default:"0" doc:"Wanted length of an HLS segment, 0.5 to 60; 0 follows from within"`
 	PartSeconds    float64  `json:"partSeconds" required:"false" minimum:"0" maximum:"30" default:"0" doc:"Wanted length of a part of low-latency HLS, 0.05 to half a segment; 0 follows from within"`
-	Off            []string `json:"off" required:"false" nullable:"false" enum:"hls,fragments,webrtc,motion-jpeg,still,rtsp" maxItems:"6" default:"[\"rtsp\"]" doc:"Deliveries that the feed does not give; RTSP is one unless it is said otherwise" example:"[\"webrtc\"]"`
+	Off            []string `json:"off" required:"false" nullable:"false" enum:"hls,fragments,webrtc,motion-jpeg,still,rtsp" maxItems:"6" doc:"Deliveries that the feed does not give; where a new feed leaves it out it is rtsp, which needs a port of its own" example:"[\"webrtc\"]"`
 
 	PlaylistLength int `json:"playlistLength" required:"false" minimum:"0" maximum:"64" default:"0" doc:"Segments in the HLS playlist, at least, 3 to 64; 0 follows from within. There are more where they are shorter than a third of the target duration"`
 }

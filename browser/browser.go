@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"os"
 	"os/exec"
+	"strings"
 	"time"
 
 	"github.com/chromedp/cdproto/cdp"
@@ -37,10 +38,14 @@ func find() (string, error) {
 	return "", ErrNone
 }
 
+// FakeCamera are flags by which a browser has cameras and a microphone that are not there, and
+// gives them to every page that asks. The second of the three sees depth, and no pictures.
+var FakeCamera = []string{"use-fake-ui-for-media-stream", "use-fake-device-for-media-stream=device-count=3,fps=30"}
+
 // Open starts a headless browser with an empty profile and a window of so many
-// pixels; the function that is returned ends it. The error is ErrNone when there is
-// none.
-func Open(ctx context.Context, width, height int) (*Page, func(), error) {
+// pixels, and with flags besides the usual ones, such as "name" or "name=value"; the function
+// that is returned ends it. The error is ErrNone when there is none.
+func Open(ctx context.Context, width, height int, flags ...string) (*Page, func(), error) {
 	path, err := find()
 	if err != nil {
 		return nil, nil, err
@@ -57,6 +62,13 @@ func Open(ctx context.Context, width, height int) (*Page, func(), error) {
 		"disable-component-update", "disable-sync", "hide-scrollbars", "mute-audio",
 	} {
 		opts = append(opts, chromedp.Flag(flag, true))
+	}
+	for _, flag := range flags {
+		if name, value, ok := strings.Cut(flag, "="); ok {
+			opts = append(opts, chromedp.Flag(name, value))
+		} else {
+			opts = append(opts, chromedp.Flag(name, true))
+		}
 	}
 	if os.Geteuid() == 0 {
 		opts = append(opts, chromedp.Flag("no-sandbox", true)) // it starts in no other way then

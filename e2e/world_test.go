@@ -56,7 +56,7 @@ func newWorld(t *testing.T, flags ...string) *world {
 
 func (w *world) serve() {
 	w.t.Helper()
-	p, err := testkit.Start(append([]string{"--data", w.data, "serve", "--listen", w.listen, "--webrtc-listen", "127.0.0.1:0", "--search-on", "lo"}, w.flags...)...)
+	p, err := testkit.Start(append([]string{"--data", w.data, "serve", "--listen", w.listen, "--webrtc-listen", "127.0.0.1:0", "--rtmp-listen", "127.0.0.1:0", "--rtsp-listen", "127.0.0.1:0", "--search-on", "lo"}, w.flags...)...)
 	require.NoError(w.t, err)
 	w.service = p
 	_, err = p.Find(`(Open the console)`, patience)

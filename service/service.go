@@ -25,6 +25,7 @@ import (
 	"webostrum/deliver/viewers"
 	"webostrum/deliver/whep"
 	"webostrum/discover"
+	"webostrum/ingest/whip"
 	"webostrum/station"
 	"webostrum/store"
 	"webostrum/transcode"
@@ -109,6 +110,13 @@ func Run(ctx context.Context, cfg Config, started func(Started)) error {
 	if webRTC != nil {
 		defer func() { _ = webRTC.Close() }() // before the feeds
 	}
+	publishers, err := openPublishers(webRTC, cfg.Log)
+	if err != nil {
+		return errors.Join(err, listener.Close())
+	}
+	if publishers != nil {
+		defer publishers.Close() // before the port
+	}
 	var handler *api.API // before any door opens
 	doors := doorsOf(cfg, feeds, func(ctx context.Context, q rtsp.Request) (*rtsp.Opened, *rtsp.Refusal) {
 		return handler.RTSPGate(ctx, q)
@@ -116,7 +124,7 @@ func Run(ctx context.Context, cfg Config, started func(Started)) error {
 	handler, err = api.New(api.Config{
 		Ports: portsOf(doors),
 		Store: records, Station: feeds, Web: web.Files(), Version: Version, Secure: cfg.Secure, EnterKey: cfg.EnterKey,
-		WebRTC: webRTC, ICEServers: cfg.ICEServers, Viewers: cfg.Viewers, Worker: codecs, Log: cfg.Log, Listen: listener.Addr(), TrustedProxies: cfg.TrustedProxies, SearchOn: cfg.SearchOn,
+		WebRTC: webRTC, Publishers: publishers, ICEServers: cfg.ICEServers, Viewers: cfg.Viewers, Worker: codecs, Log: cfg.Log, Listen: listener.Addr(), TrustedProxies: cfg.TrustedProxies, SearchOn: cfg.SearchOn,
 	})
 	if err != nil {
 		return errors.Join(err, listener.Close())
@@ -134,6 +142,14 @@ func openWebRTC(cfg Config) (*whep.Server, error) {
 		return nil, nil
 	}
 	return whep.New(whep.Config{Listen: cfg.WebRTC, Addresses: cfg.WebRTCHosts})
+}
+
+// openPublishers takes publishers on the port of WebRTC; nil without one.
+func openPublishers(webRTC *whep.Server, log *slog.Logger) (*whip.Server, error) {
+	if webRTC == nil {
+		return nil, nil
+	}
+	return whip.New(webRTC.Settings(), log)
 }
 
 // worker finds the codec worker. A service without one passes everything through;

@@ -35,6 +35,8 @@ type place struct {
 	end     context.CancelCauseFunc
 	ctx     context.Context // ends when the place is given up
 	left    chan struct{}   // closed when it was
+	since   time.Time
+	timer   *time.Timer // ends it when the right to it ends; nil for never
 	leave   sync.Once
 }
 
@@ -146,13 +148,16 @@ func (ps *publishers) try(f *Feed, q push.Request, takeOver bool) (p, before *pl
 	ps.mu.Lock()
 	defer ps.mu.Unlock()
 	if ps.present != nil {
-		if takeOver {
+		if takeOver || q.Instance != "" && q.Instance == ps.present.request.Instance {
 			return nil, ps.present
 		}
 		return nil, nil
 	}
 	ctx, end := context.WithCancelCause(context.Background())
-	p = &place{feed: f, request: q, ctx: ctx, end: end, left: make(chan struct{})}
+	p = &place{feed: f, request: q, ctx: ctx, end: end, left: make(chan struct{}), since: time.Now()}
+	if !q.Until.IsZero() {
+		p.timer = time.AfterFunc(time.Until(q.Until), func() { end(fault.New(fault.PassEnded, nil, "")) })
+	}
 	ps.present = p
 	return p, nil
 }
@@ -161,6 +166,9 @@ func (ps *publishers) try(f *Feed, q push.Request, takeOver bool) (p, before *pl
 func (p *place) Leave() {
 	p.leave.Do(func() {
 		p.end(nil)
+		if p.timer != nil {
+			p.timer.Stop()
+		}
 		ps := &p.feed.publishers
 		ps.mu.Lock()
 		defer ps.mu.Unlock()
@@ -200,6 +208,43 @@ func (f *Feed) endPublisher(keyless bool, why error) {
 	if p != nil && (!keyless || p.request.Knows == nil) {
 		p.end(why)
 	}
+}
+
+// Publisher is who sends to a feed.
+type Publisher struct {
+	Protocol push.Protocol
+	Address  string
+	Since    time.Time
+}
+
+// Publisher returns who sends to the feed; ok is false when nobody does.
+func (f *Feed) Publisher() (p Publisher, ok bool) {
+	f.publishers.mu.Lock()
+	defer f.publishers.mu.Unlock()
+	at := f.publishers.present
+	if at == nil {
+		return p, false
+	}
+	return Publisher{at.request.Protocol, at.request.Address, at.since}, true
+}
+
+// EndPublisher cuts off who sends to a feed; false means that nobody does.
+func (a Actor) EndPublisher(f *Feed) bool {
+	if _, ok := f.Publisher(); !ok {
+		return false
+	}
+	a.Note(f.Rules().Name, EventChange, "the publisher was cut off")
+	f.endPublisher(false, fault.New(fault.PublisherLeft, nil, "an engineer has cut it off"))
+	return true
+}
+
+// NewPass makes a pass that lets whoever has it send to the feed for a while.
+func (f *Feed) NewPass(ends time.Time) (string, error) {
+	r := f.stored()
+	if !r.Pushed || r.PublishKey == "" {
+		return "", fault.New(fault.NotPushed, nil, "")
+	}
+	return access.NewPass(r.PublishKey, r.Name, ends), nil
 }
 
 // receive waits for a publisher and takes in what it sends. It returns why the session

@@ -14,6 +14,11 @@ const (
 	PublisherNoVideo  Code = "publisher-no-video"
 	PublisherCodec    Code = "publisher-codec-not-handled"
 	PublisherKeyframe Code = "publisher-no-keyframe"
+	PassEnded         Code = "publish-pass-ended"
+	PublishersFull    Code = "publishers-full"
+	PublishCodec      Code = "publish-offer-unfit"
+	CameraPageGone    Code = "camera-page-unknown"
+	PublisherNobody   Code = "publisher-nobody"
 	NotPushed         Code = "feed-not-pushed"
 )
 
@@ -55,6 +60,21 @@ var publishKinds = []Kind{
 	{Code: PublisherKeyframe, Class: ClassBroken, Status: badGateway,
 		Sentence: "The publisher sends, but no picture that decoding could start with.",
 		Remedy:   "Set a keyframe interval of one to four seconds in the publisher's encoder."},
+	{Code: PassEnded, Class: ClassRefused, Status: 403,
+		Sentence: "The time for which this pass lets somebody send is over.",
+		Remedy:   "Ask whoever runs the service for another one."},
+	{Code: PublishersFull, Class: ClassRefused, Status: 503,
+		Sentence: "As many publishers send as there may be.",
+		Remedy:   "Try again when another one has ended."},
+	{Code: PublishCodec, Class: ClassUsage, Status: 406,
+		Sentence: "The offer sends no video that is handled.",
+		Remedy:   "Offer to send H.264; on a phone or laptop use a browser that encodes it, such as Chromium or Safari."},
+	{Code: CameraPageGone, Class: ClassNotFound, Status: 409,
+		Sentence: "No camera page sends to this feed that could be asked for anything.",
+		Remedy:   "Open the feed's camera page on a phone or a laptop."},
+	{Code: PublisherNobody, Class: ClassNotFound, Status: 404,
+		Sentence: "Nobody sends to this feed at present.",
+		Remedy:   "Ask again when somebody does."},
 	{Code: NotPushed, Class: ClassUsage, Status: 409,
 		Sentence: "The feed opens its camera by an address, so nobody sends to it.",
 		Remedy:   "Have it wait for a publisher: \"webostrum feed edit --pushed NAME\"."},

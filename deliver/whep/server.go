@@ -59,10 +59,11 @@ var (
 
 // Server holds all sessions. It is safe for concurrent use.
 type Server struct {
-	cfg   Config
-	api   *webrtc.API
-	port  int
-	close []func() error
+	cfg      Config
+	api      *webrtc.API
+	settings webrtc.SettingEngine
+	port     int
+	close    []func() error
 
 	mu       sync.Mutex
 	ended    bool                      // guarded by mu
@@ -110,6 +111,7 @@ func New(cfg Config) (*Server, error) {
 	if err != nil {
 		return nil, errors.Join(err, s.Close())
 	}
+	s.settings = settings
 	s.api = webrtc.NewAPI(webrtc.WithSettingEngine(settings), webrtc.WithMediaEngine(media), webrtc.WithInterceptorRegistry(&interceptor.Registry{}))
 	return s, nil
 }
@@ -145,6 +147,9 @@ func (l shortListener) Accept() (net.Conn, error) {
 	}
 	return conn, err
 }
+
+// Settings are those by which other sessions may come to the same port, until Close.
+func (s *Server) Settings() webrtc.SettingEngine { return s.settings }
 
 // Port is the number that viewers come to.
 func (s *Server) Port() int { return s.port }

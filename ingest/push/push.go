@@ -4,6 +4,7 @@ package push
 
 import (
 	"context"
+	"time"
 
 	"webostrum/ingest/source"
 )
@@ -24,6 +25,13 @@ type Request struct {
 	Feed     string
 	Protocol Protocol
 	Address  string // of the publisher, with its port
+
+	// Instance is one program or page of many tries: it takes its own place over. Empty for
+	// those that do not say.
+	Instance string
+
+	// Until is when the publisher's right to send ends; zero for never.
+	Until time.Time
 
 	// Knows says whether the publisher has shown that it knows a key; nil when it has shown
 	// none.

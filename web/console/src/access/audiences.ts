@@ -20,6 +20,7 @@ export const deliveries = [
   { key: "webrtc", label: "WebRTC" },
   { key: "motion-jpeg", label: "Motion JPEG" },
   { key: "still", label: "Stills" },
+  { key: "rtsp", label: "RTSP" },
 ] as const;
 
 export type Delivery = (typeof deliveries)[number]["key"];

@@ -452,6 +452,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/feeds/{name}/publish-passes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make a pass that lets somebody send for a while
+         * @description The page takes the pass from behind the # of its address, which is sent to no server. Another key for the feed ends all its passes.
+         */
+        post: operations["add-publish-pass"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{name}/publisher": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who sends to a feed
+         * @description With what the camera page says of its camera, where that is who sends.
+         */
+        get: operations["show-publisher"];
+        put?: never;
+        post?: never;
+        /**
+         * Cut off who sends to a feed
+         * @description It may come back, unless the feed gets another key.
+         */
+        delete: operations["end-publisher"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{name}/publisher/camera": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask a camera page for its light, zoom, focus or another camera
+         * @description Members left out stay. The page does what its camera can, and tells what came of it: ask for the publisher again.
+         */
+        post: operations["ask-publisher-camera"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/feeds/{name}/publishing": {
         parameters: {
             query?: never;
@@ -1279,6 +1343,14 @@ export interface components {
             /** Format: int64 */
             width: number;
         };
+        CameraWish: {
+            /** Format: int64 */
+            camera?: number;
+            focus?: string;
+            torch?: boolean;
+            /** Format: double */
+            zoom?: number;
+        };
         Delay: {
             /** @enum {string} */
             delivery: "webrtc" | "fragments" | "motion-jpeg" | "hls";
@@ -1300,15 +1372,12 @@ export interface components {
         };
         DeliverySettings: {
             /**
-             * @description Deliveries that the feed does not give; RTSP is one unless it is said otherwise
-             * @default [
-             *       "rtsp"
-             *     ]
+             * @description Deliveries that the feed does not give; where a new feed leaves it out it is rtsp, which needs a port of its own
              * @example [
              *       "webrtc"
              *     ]
              */
-            off: ("hls" | "fragments" | "webrtc" | "motion-jpeg" | "still" | "rtsp")[];
+            off?: ("hls" | "fragments" | "webrtc" | "motion-jpeg" | "still" | "rtsp")[];
             /**
              * Format: double
              * @description Wanted length of a part of low-latency HLS, 0.05 to half a segment; 0 follows from within
@@ -1794,6 +1863,14 @@ export interface components {
             /** @description Whether links that other keys have signed end */
             endOthers?: boolean;
         };
+        NewPass: {
+            /**
+             * Format: double
+             * @description How long it lets somebody send
+             * @default 24
+             */
+            hours: number;
+        };
         NewPassword: {
             /**
              * @description 8 to 72 characters
@@ -1970,6 +2047,19 @@ export interface components {
             password: string;
             /** @description The password until now */
             present: string;
+        };
+        Pass: {
+            /** Format: date-time */
+            ends: string;
+            /** @description What to know before it is opened */
+            note?: string;
+            /** @description The pass alone: a bearer token for WHIP */
+            pass: string;
+            /**
+             * @description Address of the camera page, with the pass in it
+             * @example https://cams.example.org/publish/visitor-phone#pass.t6qv.x
+             */
+            url: string;
         };
         PictureChange: {
             /** Format: double */
@@ -2327,6 +2417,44 @@ export interface components {
             pushed?: boolean;
             /** @description Whether who comes second takes the feed over; refused otherwise */
             takeOver?: boolean;
+        };
+        Publisher: {
+            /** @example 192.0.2.44:51000 */
+            address: string;
+            /** @description What a camera page says of its camera; left out for other publishers */
+            camera?: components["schemas"]["PublisherCamera"];
+            /** @example WHIP */
+            protocol: string;
+            /** Format: date-time */
+            since: string;
+        };
+        PublisherCamera: {
+            /**
+             * Format: int64
+             * @description Which of them is on, from 0
+             */
+            camera: number;
+            /** @description That it has, such as front and back */
+            cameras: string[];
+            /** @description Modes of focus that it has */
+            focus: string[];
+            /** @description The one it is in */
+            focused?: string;
+            /** Format: int64 */
+            height: number;
+            /** @description Whether its light is on; left out where there is none */
+            torch?: boolean;
+            /**
+             * Format: int64
+             * @description Pixels that it takes
+             */
+            width: number;
+            /**
+             * Format: double
+             * @description Left out where it cannot be set
+             */
+            zoom?: number;
+            zooms?: components["schemas"]["ZoomRange"];
         };
         Publishing: {
             /** @description Addresses to send to, by the way this request came; those whose port is switched off here are left out */
@@ -2892,6 +3020,14 @@ export interface components {
         ViewerList: {
             /** @description The longest first */
             viewers: components["schemas"]["Viewer"][] | null;
+        };
+        ZoomRange: {
+            /** Format: double */
+            max: number;
+            /** Format: double */
+            min: number;
+            /** Format: double */
+            step: number;
         };
     };
     responses: never;
@@ -6400,6 +6536,375 @@ export interface operations {
                      */
                     "application/json": components["schemas"]["Publishing"];
                 };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "add-publish-pass": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "hours": 24
+                 *     }
+                 */
+                "application/json": components["schemas"]["NewPass"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "url": "https://cams.example.org/publish/visitor-phone#pass.t6qv.x",
+                     *       "pass": "pass.t6qv.x",
+                     *       "ends": "2026-11-26T07:30:00Z"
+                     *     }
+                     */
+                    "application/json": components["schemas"]["Pass"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "show-publisher": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "protocol": "WHIP",
+                     *       "address": "192.0.2.44:51000",
+                     *       "since": "2026-11-26T07:30:00Z",
+                     *       "camera": {
+                     *         "cameras": [
+                     *           "Front",
+                     *           "Back"
+                     *         ],
+                     *         "camera": 1,
+                     *         "torch": false,
+                     *         "zoom": 1,
+                     *         "zooms": {
+                     *           "min": 1,
+                     *           "max": 8,
+                     *           "step": 0.1
+                     *         },
+                     *         "focus": [
+                     *           "continuous",
+                     *           "manual"
+                     *         ],
+                     *         "focused": "continuous",
+                     *         "width": 1280,
+                     *         "height": 720
+                     *       }
+                     *     }
+                     */
+                    "application/json": components["schemas"]["Publisher"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "end-publisher": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "ask-publisher-camera": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "torch": false
+                 *     }
+                 */
+                "application/json": components["schemas"]["CameraWish"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Unauthorized */
             401: {

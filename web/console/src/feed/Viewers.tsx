@@ -11,7 +11,7 @@ import { useLiveState } from "../live/Live";
 import { bits, bytes, share, span } from "../look/numbers";
 import { ProblemBox } from "../parts/ProblemBox";
 
-const methods: Record<Viewer["method"], string> = { hls: "HLS", fragments: "Live fragments", "motion-jpeg": "Motion JPEG", webrtc: "WebRTC" };
+const methods: Record<Viewer["method"], string> = { hls: "HLS", fragments: "Live fragments", "motion-jpeg": "Motion JPEG", webrtc: "WebRTC", rtsp: "RTSP" };
 
 /** Who watches a feed now; each can be ended. */
 export function Viewers({ feed }: { feed: string }) {

@@ -7,6 +7,7 @@ type State = Feed["state"];
 const colours: Record<State, string> = {
   live: "success.main",
   connecting: "warning.main",
+  waiting: "info.main",
   stalled: "warning.main",
   retrying: "warning.main",
   refused: "error.main",
@@ -15,7 +16,7 @@ const colours: Record<State, string> = {
 
 /** The state as a word with a mark; the mark's shape tells it without colour. */
 export function StateMark({ state }: { state: State }) {
-  const hollow = state === "off" || state === "connecting" || state === "retrying";
+  const hollow = state === "off" || state === "connecting" || state === "waiting" || state === "retrying";
   return (
     <Box component="span" sx={{ display: "inline-flex", alignItems: "center", gap: 0.9, fontWeight: 600, color: colours[state] }}>
       <Box
