@@ -14,7 +14,7 @@ type Publishing struct {
 	Key          string        `json:"key,omitempty" doc:"Where one was just made; shown this once" example:"k3mw-7tqa-x2pd-9rvn"`
 	Needed       bool          `json:"needed" doc:"Whether publishers have to show the key"`
 	Means        string        `json:"means" doc:"Who may send, in a sentence"`
-	Destinations []Destination `json:"destinations" doc:"Addresses to send to, by the way this request came; those whose port is switched off here are left out"`
+	Destinations []Destination `json:"destinations" nullable:"false" doc:"Addresses to send to, by the way this request came; those whose port is switched off here are left out"`
 }
 
 // NewPass is what making a pass takes.

@@ -121,7 +121,7 @@ export function CameraFields({ values, onChange, fields, kept }: FieldsProps<Cam
         onChange={(e) => put({ url: e.target.value })}
         required
         autoFocus
-        {...told(fields, "camera.url", "rtsp://, rtsps://, http:// or https://, as the camera's manual or settings page has it")}
+        {...told(fields, "camera.url", "rtsp://, rtsps://, http:// or https://, as the camera's manual has it; a transport stream comes to udp://0.0.0.0:PORT, or is opened by tcp://")}
       />
       <Stack direction={{ xs: "column", sm: "row" }} spacing={2}>
         <TextField label="User" value={values.user} onChange={(e) => put({ user: e.target.value })} autoComplete="off" {...told(fields, "camera.user", secret)} />
@@ -133,7 +133,7 @@ export function CameraFields({ values, onChange, fields, kept }: FieldsProps<Cam
           autoComplete="new-password"
           {...told(fields, "camera.password", secret)}
         />
-        {!values.url.startsWith("http") && (
+        {(values.url === "" || values.url.startsWith("rtsp")) && (
           <TextField
             select
             label="Transport"

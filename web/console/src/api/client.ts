@@ -11,6 +11,7 @@ export interface Settings {
   audience: Whole<NonNullable<Sent["audience"]>>;
   sites: string[];
   camera: Whole<Omit<NonNullable<Sent["camera"]>, "user" | "password">>;
+  publish: Whole<NonNullable<Sent["publish"]>>;
   delivery: Whole<NonNullable<Sent["delivery"]>>;
   pictures: Whole<NonNullable<Sent["pictures"]>>;
   audio: Whole<NonNullable<Sent["audio"]>>;

@@ -2458,7 +2458,7 @@ export interface components {
         };
         Publishing: {
             /** @description Addresses to send to, by the way this request came; those whose port is switched off here are left out */
-            destinations: components["schemas"]["Destination"][] | null;
+            destinations: components["schemas"]["Destination"][];
             /**
              * @description Where one was just made; shown this once
              * @example k3mw-7tqa-x2pd-9rvn

@@ -4,15 +4,17 @@ import { useState } from "react";
 import { client, dataOf, problemOf, type Feed, type FeedChange } from "../api/client";
 import { feedsQuery } from "../api/queries";
 import { FormDialog } from "../parts/FormDialog";
+import { PublishFields, type PublishValues } from "../publish/PublishFields";
 import { CameraFields, DeliveryFields, PictureFields, cameraBody, deliveryBody, emptyCamera, pictureBody, type CameraValues, type DeliveryValues, type PictureValues } from "../add/fields";
 
 /** Credentials are never shown again: left empty, they stay. */
-function changes(feed: Feed, camera: CameraValues, delivery: DeliveryValues, pictures: PictureValues): FeedChange {
+function changes(feed: Feed, camera: CameraValues, delivery: DeliveryValues, pictures: PictureValues, publish: PublishValues): FeedChange {
   const { user, password } = camera;
   let credentials = {};
   if (user || !feed.credentials) credentials = { user, password };
   else if (password) credentials = { password };
   const { audience: _audience, ...rest } = deliveryBody(delivery); // it has a dialog of its own
+  if (publish.pushed) return { ...rest, publish, pictures: pictureBody(pictures) };
   return { ...rest, camera: { ...cameraBody(camera), ...credentials }, pictures: pictureBody(pictures) };
 }
 
@@ -39,13 +41,14 @@ export function EditDialog({ feed, onClose }: { feed: Feed; onClose: () => void 
     frameRate: feed.pictures.frameRate ? String(feed.pictures.frameRate) : "",
     quality: feed.pictures.quality ? String(feed.pictures.quality) : "",
   });
+  const [publish, setPublish] = useState<PublishValues>(feed.publish);
   const save = useMutation({
     mutationFn: async () =>
       dataOf(
         await client.PATCH("/api/v1/feeds/{name}", {
           params: { path: { name: feed.name } },
           headers: { "Content-Type": "application/merge-patch+json" },
-          body: changes(feed, camera, delivery, pictures),
+          body: changes(feed, camera, delivery, pictures, publish),
         }),
       ),
     onSuccess: async () => {
@@ -56,7 +59,11 @@ export function EditDialog({ feed, onClose }: { feed: Feed; onClose: () => void 
   const problem = save.isError ? problemOf(save.error) : undefined;
   return (
     <FormDialog title={`Edit “${feed.title}”`} action="Save" pending={save.isPending} problem={problem} onSubmit={() => save.mutate()} onClose={onClose}>
-      <CameraFields values={camera} onChange={setCamera} fields={problem?.fields} kept={feed.credentials} />
+      {publish.pushed ? (
+        <PublishFields values={publish} onChange={setPublish} />
+      ) : (
+        <CameraFields values={camera} onChange={setCamera} fields={problem?.fields} kept={feed.credentials} />
+      )}
       <DeliveryFields values={delivery} onChange={setDelivery} fields={problem?.fields} nameFixed />
       <PictureFields values={pictures} onChange={setPictures} fields={problem?.fields} />
     </FormDialog>

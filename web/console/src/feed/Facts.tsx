@@ -25,7 +25,9 @@ function facts(f: Feed): [string, string][] {
       ["Keyframes", f.keyframeSeconds ? `every ${f.keyframeSeconds.toFixed(2)} s` : "–"],
       ["Codec", `${s.codec} ${s.profile ?? ""} ${s.level ?? ""}`],
       ["Transport", s.transport.toUpperCase()],
+      ...(s.from ? ([["From", s.server ? `${s.from} (${s.server})` : s.from]] as [string, string][]) : []),
       ["Loss", `${s.lost} of ${s.packets + s.lost} packets`],
+      ...(s.receiveBufferBytes ? ([["Receive buffer", `${Math.round(s.receiveBufferBytes / 1024)} KiB, ${s.overflow} datagrams lost in it`]] as [string, string][]) : []),
       ["Frames dropped", String(s.dropped)],
       ["Capture time", s.senderReports ? "from the camera" : "from arrival"],
     );

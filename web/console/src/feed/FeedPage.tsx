@@ -8,7 +8,7 @@ import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useParams } from "react-router";
+import { Link, useLocation, useParams } from "react-router";
 
 import type { Feed, Me } from "../api/client";
 import { feedsQuery } from "../api/queries";
@@ -20,6 +20,7 @@ import { useLiveState } from "../live/Live";
 import { span } from "../look/numbers";
 import { Section } from "../parts/Section";
 import { StateMark } from "../parts/StateMark";
+import { Publishing } from "../publish/Publishing";
 import { Actions } from "./Actions";
 import { Addresses } from "./Addresses";
 import { Facts } from "./Facts";
@@ -33,6 +34,7 @@ import { Viewers } from "./Viewers";
 
 export function FeedPage({ me }: { me: Me }) {
   const { name = "" } = useParams();
+  const made = (useLocation().state as { key?: string } | null)?.key;
   const feeds = useQuery(feedsQuery);
   const feed = feeds.data?.find((f) => f.name === name);
   const [preview, setPreview] = useState<string | null>(null);
@@ -51,6 +53,11 @@ export function FeedPage({ me }: { me: Me }) {
       <Box sx={{ display: "grid", gap: 2, gridTemplateColumns: { xs: "minmax(0, 1fr)", md: "minmax(0, 2fr) minmax(280px, 1fr)" }, alignItems: "start" }}>
         <Stack spacing={2}>
           <Pictures feed={feed} preview={preview} />
+          {engineer && feed.publish.pushed && (
+            <Section title="Publishing" hint="Nobody is opened: somebody sends to this feed.">
+              <Publishing feed={feed} madeKey={made} />
+            </Section>
+          )}
           <Section title="Renditions">
             <Renditions feed={feed} mayChange={engineer} preview={preview} onPreview={setPreview} />
           </Section>
@@ -62,7 +69,7 @@ export function FeedPage({ me }: { me: Me }) {
               <Camera feed={feed.name} />
             </Section>
           )}
-          {engineer && (
+          {engineer && !feed.publish.pushed && (
             <Section title="Camera requests">
               <Requests feed={feed} />
             </Section>
@@ -85,7 +92,7 @@ export function FeedPage({ me }: { me: Me }) {
           <Section title="Facts">
             <Facts feed={feed} />
           </Section>
-          {feed.session && feed.camera.url.startsWith("rtsp") && (
+          {feed.session && !feed.camera.url.startsWith("http") && (
             <Section title="Sound">
               <Audio feed={feed} />
             </Section>
