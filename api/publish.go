@@ -156,6 +156,7 @@ func (a *API) publishing(f *station.Feed, in *publishInput) apitypes.Publishing 
 	}
 	add("RTSP", a.cfg.Ports.RTSP, "rtsp", "The key is the password, of whatever user; or put ?key= behind the address.")
 	add("RTMP", a.cfg.Ports.RTMP, "rtmp", "The key is the stream's name, which publishers call the stream key.")
+	p.Destinations = append(p.Destinations, apitypes.Destination{Protocol: "HTTP", Address: a.baseOf(in.request) + "/publish/" + r.Name + "/stream", Key: "The key is the bearer token; \"webostrum pipe " + r.Name + "\" sends what a program writes."})
 	if a.cfg.Publishers != nil {
 		p.Destinations = append(p.Destinations, apitypes.Destination{Protocol: "WHIP", Address: a.baseOf(in.request) + "/publish/" + r.Name + "/whip", Key: "The key is the bearer token. Phones and laptops open the camera page, by a pass."})
 	}

@@ -30,6 +30,7 @@ func (a *API) publishRoutes(g *gin.Engine) {
 	for _, path := range []string{"/publish/:feed/whip", "/publish/:feed/whip/:id"} {
 		g.OPTIONS(path, func(c *gin.Context) { optionsWHIP(c.Writer) })
 	}
+	g.POST("/publish/:feed/stream", a.takeStream)
 	g.POST("/publish/:feed/whip", a.openWHIP)
 	g.DELETE("/publish/:feed/whip/:id", a.endWHIP)
 }

@@ -157,3 +157,48 @@ func FuzzReadFragment(f *testing.F) {
 		}
 	})
 }
+
+// TestReadsFragmentsOfOthers whose flags say other things than ours: sizes and durations by
+// default, first sample by itself, composition times that are negative.
+func TestReadsFragmentsOfOthers(t *testing.T) {
+	box := func(kind string, body ...byte) []byte {
+		return append([]byte{0, 0, 0, byte(8 + len(body)), kind[0], kind[1], kind[2], kind[3]}, body...)
+	}
+	m := &fmp4.Movie{Tracks: []*fmp4.TrackInfo{{ID: 3, Kind: "vide", Timescale: 1000}}}
+	traf := bytes.Join([][]byte{
+		box("tfhd", 0, 0, 0, 0x38, 0, 0, 0, 3, 0, 0, 0, 40, 0, 0, 0, 2, 0, 1, 0, 0), // duration 40, size 2, not sync
+		box("tfdt", 0, 0, 0, 0, 0, 0, 0, 100),
+		box("trun", 1, 0, 8, 4, 0, 0, 0, 2, 0, 0, 0, 0, 0xff, 0xff, 0xff, 0xec, 0, 0, 0, 20), // first is sync; -20 and 20
+	}, nil)
+	got, err := m.Fragment(box("traf", traf...), append([]byte{0, 0, 0, 12, 'm', 'd', 'a', 't'}, 1, 2, 3, 4))
+	require.NoError(t, err)
+	require.Len(t, got, 2)
+	assert.Equal(t, fmp4.FragmentSample{Track: m.Tracks[0], DTS: 100, Delay: -20, Key: true, Data: []byte{1, 2}}, got[0])
+	assert.Equal(t, fmp4.FragmentSample{Track: m.Tracks[0], DTS: 140, Delay: 20, Data: []byte{3, 4}}, got[1])
+	for name, traf := range map[string][]byte{
+		"a run of 4 billion":      append(box("tfhd", 0, 0, 0, 0, 0, 0, 0, 3), box("trun", 0, 0, 0, 0, 0xff, 0xff, 0xff, 0xff)...),
+		"a sample behind the end": append(box("tfhd", 0, 0, 0, 0, 0, 0, 0, 3), box("trun", 0, 0, 2, 0, 0, 0, 0, 1, 0, 0, 1, 0)...),
+		"a run with no head":      box("trun", 0, 0, 0, 0, 0, 0, 0, 1),
+		"a head that is cut":      box("tfhd", 0, 0, 0, 8, 0, 0, 0, 3),
+	} {
+		_, err := m.Fragment(box("traf", traf...), make([]byte, 20))
+		assert.ErrorIs(t, err, fmp4.ErrMalformed, name)
+	}
+}
+
+func FuzzFragments(f *testing.F) {
+	init, _ := fmp4.Init([]*media.Track{pictures.Track(pictures.SPS)})
+	f.Add(fmp4.Find(init, "moov"), []byte("traf"), []byte("mdat"))
+	f.Fuzz(func(t *testing.T, moov, moof, behind []byte) {
+		m, err := fmp4.ParseInit(moov)
+		if err != nil {
+			return
+		}
+		samples, _ := m.Fragment(moof, behind)
+		for _, s := range samples {
+			if len(s.Data) > len(behind) {
+				t.Fatal("more than came")
+			}
+		}
+	})
+}

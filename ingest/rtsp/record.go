@@ -4,7 +4,6 @@ import (
 	"context"
 	"crypto/rand"
 	"crypto/subtle"
-	"errors"
 	"net"
 	"net/http"
 	"net/url"
@@ -256,7 +255,7 @@ func (r *recording) play(ctx context.Context, cfg source.Config) (uint64, error)
 	cfg.Settle()
 	r.cfg = cfg
 	if err := r.receive(r.media[0]); err != nil {
-		return cfg.FirstEpoch, publisherFault(err)
+		return cfg.FirstEpoch, push.Fault(err)
 	}
 	if len(r.media) > 1 && r.media[1].ready() {
 		r.receiveAudio(r.media[1])
@@ -266,7 +265,7 @@ func (r *recording) play(ctx context.Context, cfg source.Config) (uint64, error)
 	stop := context.AfterFunc(ctx, func() { _ = r.control.conn.SetReadDeadline(time.Unix(1, 0)) })
 	defer stop()
 	err := r.run(ctx)
-	return r.nextEpoch(), publisherFault(err)
+	return r.nextEpoch(), push.Fault(err)
 }
 
 // request answers a request while the publisher sends.
@@ -278,21 +277,4 @@ func (r *recording) request(m *rtspmsg.Message) error {
 		return fault.New(fault.PublisherLeft, nil, "")
 	}
 	return nil
-}
-
-// publisherCodes are faults of cameras as those of publishers.
-var publisherCodes = map[fault.Code]fault.Code{
-	fault.Stalled: fault.PublisherStalled, fault.Silent: fault.PublisherNoVideo, fault.HungUp: fault.PublisherLeft, fault.NoKeyframe: fault.PublisherKeyframe,
-	fault.Garbled: fault.PublisherGarbled, fault.CodecNotHandled: fault.PublisherCodec, fault.NoVideo: fault.PublisherNoVideo, fault.PayloadType: fault.PublisherGarbled,
-}
-
-func publisherFault(err error) error {
-	var f *fault.Error
-	if !errors.As(err, &f) {
-		return err
-	}
-	if code, ok := publisherCodes[f.Kind.Code]; ok {
-		return fault.New(code, f.Cause, "%s", f.Detail)
-	}
-	return f
 }

@@ -117,8 +117,15 @@ func troubleFault(err error) error {
 	return fault.New(fault.NotTransport, err, "%v", err)
 }
 
-// next is the number for the first epoch of the session that comes after.
-func (s *Session) next() uint64 {
+// SetFrom says who sends, before anything has come.
+func (s *Session) SetFrom(address, agent string) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.from, s.server = address, agent
+}
+
+// Next is the number for the first epoch of the session that comes after.
+func (s *Session) Next() uint64 {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	return s.receiver.NextEpoch()
@@ -192,7 +199,7 @@ func playTCP(ctx context.Context, cfg source.Config, u *url.URL) (next uint64, e
 	case !isFault(err):
 		err = dial.BrokenOff(err, "sending the stream")
 	}
-	return s.next(), err
+	return s.Next(), err
 }
 
 func isFault(err error) bool {
@@ -230,7 +237,7 @@ func PlayHTTP(ctx context.Context, cfg source.Config) (next uint64, err error) {
 	case !isFault(err):
 		err = dial.BrokenOff(err, "sending the stream")
 	}
-	return s.next(), err
+	return s.Next(), err
 }
 
 // seen tells when something comes.

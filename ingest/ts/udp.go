@@ -67,7 +67,7 @@ func Play(ctx context.Context, cfg source.Config) (next uint64, err error) {
 	if ctx.Err() != nil {
 		err = ctx.Err()
 	}
-	return s.next(), err
+	return s.Next(), err
 }
 
 // listen opens the port that an address names, and joins its group.

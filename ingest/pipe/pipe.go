@@ -1,0 +1,131 @@
+// Package pipe takes in what a program writes: a transport stream, NAL units of H.264 or H.265
+// behind start codes (annex B), JPEG after JPEG, or fragmented MP4. What it is shows in its
+// first bytes.
+//
+// Limits: those of the formats' packages; a box of fragmented MP4 of 16 MiB.
+package pipe
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"errors"
+	"io"
+	"net/url"
+	"time"
+
+	"webostrum/core/fault"
+	"webostrum/core/h264"
+	"webostrum/core/h265"
+	"webostrum/core/media"
+	"webostrum/ingest/push"
+	"webostrum/ingest/source"
+	"webostrum/ingest/ts"
+)
+
+// Format is how a stream is written.
+type Format string
+
+// The formats.
+const (
+	Unknown    Format = ""
+	Transport  Format = "transport stream"
+	ByteStream Format = "byte stream"
+	MotionJPEG Format = "Motion JPEG"
+	MP4        Format = "fragmented MP4"
+)
+
+const (
+	sniffed    = 64 << 10 // bytes that are looked at
+	packetSize = 188
+)
+
+// Sniff tells what a stream is by its beginning.
+func Sniff(b []byte) Format {
+	switch {
+	case len(b) > packetSize && b[0] == 0x47 && b[packetSize] == 0x47:
+		return Transport
+	case bytes.HasPrefix(b, []byte{0, 0, 1}), bytes.HasPrefix(b, []byte{0, 0, 0, 1}):
+		return ByteStream
+	case bytes.HasPrefix(b, []byte{0xff, 0xd8}), bytes.HasPrefix(b, []byte("--")): // bare, or as parts of a multipart body
+		return MotionJPEG
+	case len(b) >= 8 && (string(b[4:8]) == "ftyp" || string(b[4:8]) == "styp" || string(b[4:8]) == "moov"):
+		return MP4
+	}
+	return Unknown
+}
+
+// codecOf tells whose NAL units a byte stream has: both codecs begin with parameter sets, by
+// types that the other does not use there.
+func codecOf(b []byte) media.Codec {
+	for range 16 {
+		at := bytes.Index(b, []byte{0, 0, 1})
+		if at < 0 || at+5 > len(b) {
+			return ""
+		}
+		b = b[at+3:]
+		switch {
+		case h264.TypeOf(b) == h264.NALSPS && b[0]&0x80 == 0 && b[0]>>5 != 0:
+			return media.H264
+		case h265.TypeOf(b) == h265.NALVPS && b[1] == 1, h265.TypeOf(b) == h265.NALSPS && b[1] == 1:
+			return media.H265
+		}
+	}
+	return ""
+}
+
+// From is who sends.
+type From struct {
+	Address string
+	Agent   string
+	Query   url.Values // program chooses one of a transport stream
+}
+
+// Play returns what receives a stream by a reader. The reader is expected to end when
+// nothing has come for long, with an error that says so.
+func Play(body io.Reader, from From) push.Play {
+	return func(ctx context.Context, cfg source.Config) (next uint64, err error) {
+		cfg.Settle()
+		r := bufio.NewReaderSize(body, sniffed)
+		head, err := r.Peek(packetSize + 1)
+		if len(head) == 0 {
+			return cfg.FirstEpoch, ended(err)
+		}
+		switch Sniff(head) {
+		case Transport:
+			return playTransport(r, cfg, from)
+		case ByteStream:
+			return playBytes(r, cfg, from)
+		case MotionJPEG:
+			return playJPEG(r, cfg, from)
+		case MP4:
+			return playMP4(r, cfg, from)
+		}
+		return cfg.FirstEpoch, fault.New(fault.PublisherGarbled, nil, "it begins with % x, which is no transport stream, H.264, H.265, JPEG or fragmented MP4", head[:min(len(head), 8)])
+	}
+}
+
+// ended says why a stream has ended.
+func ended(err error) error {
+	var known *fault.Error
+	switch {
+	case errors.As(err, &known):
+		return known
+	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
+		return fault.New(fault.PublisherLeft, err, "")
+	}
+	return fault.New(fault.PublisherLeft, err, "%v", err)
+}
+
+func playTransport(r io.Reader, cfg source.Config, from From) (uint64, error) {
+	s, err := ts.New(cfg, "pipe", from.Query)
+	if err != nil {
+		return cfg.FirstEpoch, err
+	}
+	s.SetFrom(from.Address, from.Agent)
+	err = s.Read(r)
+	return s.Next(), push.Fault(ended(err))
+}
+
+// now is the time by which streams without stamps are laid on a timeline.
+func now() time.Time { return time.Now() }
