@@ -36,6 +36,7 @@ const (
 	Stills     Kind = "stills"      // one JPEG an answer, over HTTP
 	PushRTMP   Kind = "push-rtmp"   // it sends by RTMP, and is not opened
 	PushRTSP   Kind = "push-rtsp"   // it sends by RTSP (ANNOUNCE and RECORD)
+	PushWHIP   Kind = "push-whip"   // it sends by WebRTC, as phones do
 	PushTS     Kind = "push-ts"     // it sends a transport stream over UDP
 )
 

@@ -21,7 +21,7 @@ const (
 type sends func(ctx context.Context, p *pusher, to string, stream *rtsp.Stream) error
 
 // pushKinds are the kinds of camera that send, instead of being opened.
-var pushKinds = map[Kind]sends{PushRTMP: sendRTMP, PushTS: sendTS, PushRTSP: sendRTSP}
+var pushKinds = map[Kind]sends{PushRTMP: sendRTMP, PushTS: sendTS, PushRTSP: sendRTSP, PushWHIP: sendWHIP}
 
 // pusher is a camera's other end: it sends to an address, again and again.
 type pusher struct {

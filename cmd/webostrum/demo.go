@@ -136,10 +136,11 @@ Watch pages  %s/watch/lower-station
              %s/watch/upper-station
              %s/watch/summit-360      it sends by RTMP
              %s/watch/valley-car      it sends a transport stream
+             %s/watch/visitor-phone   it sends by WebRTC
 Commands     bin/webostrum --data %s feed list
 Search       bin/webostrum --data %s discover
 Misbehave    bin/webostrum sim tell --control %s --camera winch-room reboot
 End          Ctrl-C
 
-`, s.Address, key, s.Address, s.Address, s.Address, s.Address, s.Address, s.Address, data, data, control)
+`, s.Address, key, s.Address, s.Address, s.Address, s.Address, s.Address, s.Address, s.Address, data, data, control)
 }

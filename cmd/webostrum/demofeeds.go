@@ -26,7 +26,8 @@ func demoFeeds(stream string) []demoFeed {
 	summit.FrameRate = everyFourSeconds
 	upper := sim.Defaults()
 	upper.Width, upper.Height, upper.BitRate = 960, 540, 1_200_000
-	around, car := sim.Defaults(), sim.Defaults()
+	around, car, hand := sim.Defaults(), sim.Defaults(), sim.Defaults()
+	hand.Width, hand.Height, hand.FrameRate, hand.BitRate = 480, 854, 15, 500_000 // upright
 	around.Width, around.Height, around.FrameRate, around.BitRate = 1280, 640, 15, 1_200_000
 	car.Width, car.Height, car.FrameRate, car.BitRate = 640, 360, 20, 600_000
 	return []demoFeed{
@@ -54,6 +55,10 @@ func demoFeeds(stream string) []demoFeed {
 			feed:   apitypes.FeedSettings{Title: "Summit, all around", Audience: everyone, Publish: apitypes.PublishSettings{Pushed: true}},
 		},
 		{
+			camera: sim.Config{Name: "visitor-phone", Kind: sim.PushWHIP, Audio: sim.Opus, Settings: hand},
+			feed:   apitypes.FeedSettings{Title: "A visitor's phone", Audience: signedIn, Publish: apitypes.PublishSettings{Pushed: true, TakeOver: true}},
+		},
+		{
 			camera: sim.Config{Name: "valley-car", Kind: sim.PushTS, To: stream, Audio: sim.AAC, Settings: car},
 			feed:   apitypes.FeedSettings{Title: "Valley car", Audience: everyone},
 		},
@@ -77,6 +82,11 @@ func (d demoFeed) add(ctx context.Context, data string, camera *sim.Camera) erro
 		_, err = cl.EditFeed(ctx, d.camera.Name, d.opens(camera))
 		return err
 	}
+	if d.camera.Kind == sim.PushWHIP {
+		pass, err := cl.AddPass(ctx, d.camera.Name, demoHours)
+		camera.SendTo(pass.URL)
+		return err
+	}
 	p, err := cl.RenewPublishKey(ctx, d.camera.Name)
 	for _, to := range p.Destinations {
 		if to.Protocol == "RTMP" {
@@ -85,6 +95,9 @@ func (d demoFeed) add(ctx context.Context, data string, camera *sim.Camera) erro
 	}
 	return err
 }
+
+// demoHours is how long the demo's phone may send.
+const demoHours = 8760
 
 // opens is the change by which the feed opens the camera where it is now.
 func (d demoFeed) opens(camera *sim.Camera) client.Patch {
