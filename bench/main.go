@@ -21,6 +21,7 @@ type result struct {
 
 func main() {
 	source := flag.Bool("source", false, "be the source of bytes (for the program itself)")
+	publisher := flag.Bool("publisher", false, "be the publisher (for the program itself)")
 	drainFrom := flag.String("drain", "", "be the viewers of an address (for the program itself)")
 	receiveFrom := flag.String("receive", "", "be the WebRTC viewers of an address (for the program itself)")
 	reloadFrom := flag.String("reload", "", "be the players that wait for the next part at an address (for the program itself)")
@@ -31,6 +32,8 @@ func main() {
 	switch {
 	case *source:
 		err = serveSource()
+	case *publisher:
+		err = servePublisher()
 	case *drainFrom != "":
 		err = drain(*drainFrom, *viewers)
 	case *reloadFrom != "":
@@ -51,7 +54,7 @@ func run(only string) error {
 		name string
 		do   func() ([]result, error)
 	}{
-		{"intake", intake}, {"serving", serving}, {"memory", memory}, {"hub", publishing},
+		{"intake", intake}, {"callers", callers}, {"serving", serving}, {"memory", memory}, {"hub", publishing},
 		{"viewers", viewing}, {"transcoding", transcoding}, {"flat", flat}, {"searching", searching},
 		{"reloads", reloading}, {"delay", delays}, {"engines", otherEngines}, {"joining", joining}, {"peers", peering}, {"lip sync", lipSync},
 		{"links", checkingLinks}, {"script", scriptToFrame}, {"wall", wall},

@@ -16,7 +16,8 @@ type Builder struct {
 	Syntax
 	sink Sink
 
-	buf       []byte // the picture in the making; reused, never handed out
+	buf       []byte // the picture in the making
+	own       bool   // buf was made for it, and is handed out with it; otherwise it is reused
 	fragment  int    // offset in buf of the NAL unit being put together, -1 if none
 	stamp     uint64
 	arrived   time.Time
@@ -40,9 +41,20 @@ func NewBuilder(s Syntax, sets [][]byte, sink Sink) *Builder {
 
 // Begin begins a picture; what was in the making is forgotten.
 func (b *Builder) Begin(stamp uint64, arrived time.Time) {
+	if b.own {
+		b.buf, b.own = nil, false
+	}
 	b.stamp, b.arrived = stamp, arrived
 	b.buf, b.fragment = b.buf[:0], -1
 	b.bad, b.seen, b.slices = DropUnknown, About{}, 0
+}
+
+// BeginSized is Begin of a picture that is known to have about so many bytes, all of which are
+// there: it is put together where it stays.
+func (b *Builder) BeginSized(stamp uint64, arrived time.Time, size int) {
+	const lengths = 64 // that grow, of some units
+	b.Begin(stamp, arrived)
+	b.buf, b.own = make([]byte, 0, min(size, MaxPicture)+lengths), true
 }
 
 // Whole says that nothing of the picture in the making is known to be missing, and that there
@@ -89,8 +101,12 @@ func (b *Builder) Finish() (ended bool) {
 	case !b.decodable || b.seen.Skip && b.joined:
 		b.sink.Dropped(DropWaiting)
 	default:
+		data := b.buf
+		if !b.own {
+			data = bytes.Clone(b.buf)
+		}
 		b.sink.Unit(&Unit{
-			Data: bytes.Clone(b.buf), Stamp: b.stamp, Arrived: b.arrived,
+			Data: data, Stamp: b.stamp, Arrived: b.arrived,
 			Key: b.seen.Key, B: b.seen.B, Slices: b.slices, Sets: b.seen.Set, Config: config,
 		})
 	}

@@ -27,6 +27,7 @@ type video struct {
 	noEarly  bool   // which is not to be trusted
 	lost     bool   // something is missing of the unit in the making, or before it
 	pictures int
+	left     int // bytes of the unit at hand, until a picture has begun in it: as a rule it is all of it
 }
 
 const usualStep = clock / 25
@@ -85,6 +86,7 @@ func (v *video) stream(body []byte, stamp uint64) {
 		v.nal(bytes.TrimRight(v.tail, "\x00"), &stamp)
 		v.tail = v.tail[:0]
 	}
+	v.left = len(body)
 	var last []byte
 	for nal := range nalu.SplitByteStream(body[head:]) {
 		if last != nil {
@@ -132,7 +134,12 @@ func (v *video) nal(unit []byte, stamp *uint64) {
 	if !v.open {
 		v.open = true
 		v.pictures++
-		b.Begin(*stamp, v.arrived)
+		if v.left > 0 {
+			b.BeginSized(*stamp, v.arrived, v.left)
+		} else {
+			b.Begin(*stamp, v.arrived)
+		}
+		v.left = 0
 		v.stamp = *stamp
 		*stamp += max(v.step, 1)
 	}

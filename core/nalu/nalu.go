@@ -3,7 +3,10 @@
 // ISO/IEC 14496-15, 5.3). What a unit's header says is for core/h264 and core/h265.
 package nalu
 
-import "encoding/binary"
+import (
+	"bytes"
+	"encoding/binary"
+)
 
 // lengthSize is the length field before each unit of media.Sample.Data.
 const lengthSize = 4
@@ -32,23 +35,19 @@ func Units(data []byte) func(yield func([]byte) bool) {
 	}
 }
 
+var startCode = []byte{0, 0, 1}
+
 // SplitByteStream calls yield with each unit of a byte stream with start codes (annex B).
 // Trailing zero bytes are not part of a unit.
 func SplitByteStream(stream []byte) func(yield func([]byte) bool) {
 	return func(yield func([]byte) bool) {
-		begin := -1
-		for i := 0; i+2 < len(stream); i++ {
-			if stream[i] != 0 || stream[i+1] != 0 || stream[i+2] != 1 {
-				continue
-			}
-			if begin >= 0 && !yieldTrimmed(stream[begin:i], yield) {
+		_, rest, found := bytes.Cut(stream, startCode)
+		for found {
+			var unit []byte
+			unit, rest, found = bytes.Cut(rest, startCode)
+			if !yieldTrimmed(unit, yield) {
 				return
 			}
-			begin = i + 3
-			i += 2
-		}
-		if begin >= 0 {
-			yieldTrimmed(stream[begin:], yield)
 		}
 	}
 }

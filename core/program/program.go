@@ -131,7 +131,7 @@ func (r *Receiver) Picture(data []byte, lengthSize int, stamp uint64, arrived ti
 	if r.builder == nil {
 		return
 	}
-	r.builder.Begin(stamp, arrived)
+	r.builder.BeginSized(stamp, arrived, len(data))
 	whole, err := nalu.Sized(data, lengthSize, r.builder.NAL)
 	if !whole || err != nil {
 		r.builder.Spoil(accessunit.DropMalformed)

@@ -6,6 +6,7 @@ import (
 	"encoding/binary"
 	"fmt"
 	"io"
+	"slices"
 )
 
 const (
@@ -30,6 +31,7 @@ type chunkStream struct {
 	extended bool
 	stamp    uint32 // the extended timestamp
 	begun    bool   // a message is in the making
+	spare    []byte // of the message before
 }
 
 // NewReader makes a reader of what comes after the handshake.
@@ -47,7 +49,7 @@ func (r *Reader) From(other io.Reader) {
 // Bytes is how much was read so far, for acknowledgements (5.4.3).
 func (r *Reader) Bytes() uint64 { return r.read }
 
-// Next returns the next message. Chunk sizes and aborted messages are taken care of, and not
+// Next returns the next message, whose data is good until the next call. Chunk sizes and aborted messages are taken care of, and not
 // returned. Errors are the reader's own, or wrap ErrMalformed.
 func (r *Reader) Next() (*Message, error) {
 	for {
@@ -191,7 +193,9 @@ func (r *Reader) body(s *chunkStream) (*Message, error) {
 	if s.length > maxMessage {
 		return nil, fmt.Errorf("%w: message of %d bytes, at most %d", ErrMalformed, s.length, maxMessage)
 	}
-	s.begun = true
+	if !s.begun {
+		s.begun, s.message.Data = true, s.spare[:0]
+	}
 	n := min(s.length-len(s.message.Data), r.size)
 	if r.making += n; r.making > maxMaking {
 		return nil, fmt.Errorf("%w: %d bytes of messages that are not whole", ErrMalformed, r.making)
@@ -204,7 +208,7 @@ func (r *Reader) body(s *chunkStream) (*Message, error) {
 	}
 	m := s.message
 	r.making -= len(m.Data)
-	s.begun, s.message.Data = false, nil
+	s.begun, s.message.Data, s.spare = false, nil, m.Data
 	return &m, nil
 }
 
@@ -213,7 +217,7 @@ func (r *Reader) grow(s *chunkStream, n int) error {
 	for n > 0 {
 		part := min(n, bufferSize)
 		at := len(s.message.Data)
-		s.message.Data = append(s.message.Data, make([]byte, part)...)
+		s.message.Data = slices.Grow(s.message.Data, part)[:at+part]
 		if _, err := io.ReadFull(r.r, s.message.Data[at:]); err != nil {
 			return err
 		}

@@ -23,6 +23,7 @@ func all(t *testing.T, r io.Reader) (list []rtmp.Message, err error) {
 		if err != nil {
 			return list, err
 		}
+		m.Data = slices.Clone(m.Data) // which is good until the next call
 		list = append(list, *m)
 	}
 }
