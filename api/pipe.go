@@ -26,10 +26,7 @@ func (a *API) takeStream(c *gin.Context) {
 	place, err := a.station.Admit(ctx, publishRequest(r, feed, push.HTTP))
 	cancel()
 	if err != nil {
-		if fault.As(err).Kind.Status == http.StatusUnauthorized {
-			w.Header().Set("WWW-Authenticate", `Bearer realm="webostrum"`)
-		}
-		problem.Write(w, err)
+		refusePublisher(w, err)
 		return
 	}
 	defer place.Leave()

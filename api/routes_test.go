@@ -103,8 +103,8 @@ var routes = map[string]row{
 	"DELETE /api/v1/feeds/gate/publisher":       {engineers, 409},
 	"POST /api/v1/feeds/gate/publisher/camera":  {engineers, 409},
 	"GET /publish/gate":                         {anybody, 200},
-	"POST /publish/gate/stream":                 {may{401, 401, 401, 401, 403, 403, 403, 403, 403, 403}, 401}, // a token is taken for a key
-	"POST /publish/gate/whip":                   {anybody, 404},                                               // nobody is let in by being signed in; WebRTC is off here
+	"POST /publish/gate/stream":                 {may{401, 403, 403, 401, 403, 403, 429, 429, 429, 429}, 0}, // tokens are taken for keys, and wrong ones are slowed
+	"POST /publish/gate/whip":                   {anybody, 404},                                             // nobody is let in by being signed in; WebRTC is off here
 	"OPTIONS /publish/gate/whip":                {anybody, 204},
 	"OPTIONS /publish/gate/whip/none":           {anybody, 204},
 	"DELETE /publish/gate/whip/none":            {anybody, 404},

@@ -85,37 +85,51 @@ func readSDP(w http.ResponseWriter, r *http.Request) ([]byte, error) {
 	return body, nil
 }
 
-// openWHEP answers an offer (draft-ietf-wish-whep, 4.2).
-func (a *API) openWHEP(w http.ResponseWriter, r *http.Request, name string, m admission) {
+// readOffer reads an offer, or answers why not.
+func (a *API) readOffer(w http.ResponseWriter, r *http.Request) (offer string, ok bool) {
 	if wait := a.offers.wait(access.ClientOf(r.RemoteAddr), time.Now()); wait > 0 {
 		w.Header().Set("Retry-After", "1")
 		problem.Write(w, fault.New(fault.OffersTooOften, nil, ""))
-		return
+		return "", false
 	}
 	if kind, _, _ := mime.ParseMediaType(r.Header.Get("Content-Type")); kind != sdpType {
 		problem.Write(w, fault.New(fault.OfferType, nil, ""))
-		return
+		return "", false
 	}
-	offer, err := readSDP(w, r)
+	body, err := readSDP(w, r)
 	if err != nil {
 		problem.Write(w, err)
+		return "", false
+	}
+	return string(body), true
+}
+
+// answerOffer sends an answer with the address of its session.
+func (a *API) answerOffer(w http.ResponseWriter, r *http.Request, id, tag, answer string) {
+	h := w.Header()
+	h.Set("Content-Type", sdpType)
+	h.Set("Location", strings.TrimSuffix(r.URL.Path, "/")+"/"+id)
+	h.Set("Etag", `"`+tag+`"`)
+	h.Set("Cache-Control", "no-store")
+	a.tellICEServers(h)
+	w.WriteHeader(http.StatusCreated)
+	_, _ = io.WriteString(w, answer) // who has gone is no error
+}
+
+// openWHEP answers an offer (draft-ietf-wish-whep, 4.2).
+func (a *API) openWHEP(w http.ResponseWriter, r *http.Request, name string, m admission) {
+	offer, ok := a.readOffer(w, r)
+	if !ok {
 		return
 	}
 	ctx, cancel := context.WithTimeout(r.Context(), openWithin)
 	defer cancel()
-	session, answer, err := a.beginWHEP(ctx, r, name, m, string(offer))
+	session, answer, err := a.beginWHEP(ctx, r, name, m, offer)
 	if err != nil {
 		problem.Write(w, toldTo(m.caller, err))
 		return
 	}
-	h := w.Header()
-	h.Set("Content-Type", sdpType)
-	h.Set("Location", strings.TrimSuffix(r.URL.Path, "/")+"/"+session.ID)
-	h.Set("Etag", `"`+session.Tag()+`"`)
-	h.Set("Cache-Control", "no-store")
-	a.tellICEServers(h)
-	w.WriteHeader(http.StatusCreated)
-	_, _ = io.WriteString(w, answer) // a viewer that has gone is no error
+	a.answerOffer(w, r, session.ID, session.Tag(), answer)
 }
 
 // beginWHEP opens the feed's video and a session that sends it.

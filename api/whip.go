@@ -4,8 +4,6 @@ import (
 	"context"
 	"crypto/subtle"
 	"errors"
-	"io"
-	"mime"
 	"net/http"
 	"regexp"
 	"strings"
@@ -18,6 +16,7 @@ import (
 	"webostrum/deliver/problem"
 	"webostrum/ingest/push"
 	"webostrum/ingest/whip"
+	"webostrum/store"
 )
 
 // WHIP (RFC 9725): a publisher posts an offer to /publish/{feed}/whip, with the feed's key or
@@ -78,43 +77,23 @@ func (a *API) openWHIP(c *gin.Context) {
 		problem.Write(w, fault.New(fault.WebRTCOff, nil, ""))
 		return
 	}
-	if wait := a.offers.wait(access.ClientOf(r.RemoteAddr), time.Now()); wait > 0 {
-		w.Header().Set("Retry-After", "1")
-		problem.Write(w, fault.New(fault.OffersTooOften, nil, ""))
-		return
-	}
-	if kind, _, _ := mime.ParseMediaType(r.Header.Get("Content-Type")); kind != sdpType {
-		problem.Write(w, fault.New(fault.OfferType, nil, ""))
-		return
-	}
-	offer, err := readSDP(w, r)
-	if err != nil {
-		problem.Write(w, err)
+	offer, ok := a.readOffer(w, r)
+	if !ok {
 		return
 	}
 	ctx, cancel := context.WithTimeout(r.Context(), openWithin)
 	defer cancel()
 	place, err := a.station.Admit(ctx, publishRequest(r, feed, push.WHIP))
 	if err != nil {
-		if f := fault.As(err); f.Kind.Status == http.StatusUnauthorized {
-			w.Header().Set("WWW-Authenticate", `Bearer realm="webostrum"`)
-		}
-		problem.Write(w, err)
+		refusePublisher(w, err)
 		return
 	}
-	session, answer, err := a.cfg.Publishers.Open(ctx, place, whip.From{Feed: feed, Address: r.RemoteAddr, Agent: agentOf(r)}, string(offer))
+	session, answer, err := a.cfg.Publishers.Open(ctx, place, whip.From{Feed: feed, Address: r.RemoteAddr, Agent: agentOf(r)}, offer)
 	if err != nil {
 		problem.Write(w, publishOfferFault(err))
 		return
 	}
-	h := w.Header()
-	h.Set("Content-Type", sdpType)
-	h.Set("Location", strings.TrimSuffix(r.URL.Path, "/")+"/"+session.ID)
-	h.Set("Etag", `"`+session.ID+`"`)
-	h.Set("Cache-Control", "no-store")
-	a.tellICEServers(h)
-	w.WriteHeader(http.StatusCreated)
-	_, _ = io.WriteString(w, answer) // a publisher that has gone is no error
+	a.answerOffer(w, r, session.ID, session.ID, answer)
 }
 
 // engines are browsers by what they call themselves; the first that fits is meant, since most
@@ -125,6 +104,14 @@ var engines = []struct {
 }{
 	{"Edge", regexp.MustCompile(`Edge?\w*/(\d+)`)}, {"Firefox", regexp.MustCompile(`(?:Firefox|FxiOS)/(\d+)`)}, {"Chrome", regexp.MustCompile(`(?:Chrome|CriOS)/(\d+)`)},
 	{"Safari", regexp.MustCompile(`Version/(\d+)\S* .*Safari`)},
+}
+
+// refusePublisher answers who is not let in.
+func refusePublisher(w http.ResponseWriter, err error) {
+	if fault.As(err).Kind.Status == http.StatusUnauthorized {
+		w.Header().Set("WWW-Authenticate", `Bearer realm="`+store.Realm+`"`)
+	}
+	problem.Write(w, err)
 }
 
 // agentOf is what a publisher calls itself, in short where it is a browser.

@@ -85,8 +85,11 @@ func openTheatre() (*cinema, func(), error) {
 }
 
 // open goes to a watch page and gives it the tools.
-func (t *theatre) open(query string) error {
-	if err := t.page.Open(t.demo.Address + "/watch/" + demoFeed + query); err != nil {
+func (t *theatre) open(query string) error { return t.openFeed(demoFeed, query) }
+
+// openFeed is open of another feed.
+func (t *theatre) openFeed(feed, query string) error {
+	if err := t.page.Open(t.demo.Address + "/watch/" + feed + query); err != nil {
 		return err
 	}
 	if err := testkit.ReadClocks(t.page); err != nil {

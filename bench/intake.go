@@ -42,24 +42,11 @@ const (
 
 // intake compares taking a feed into HLS with reading and copying its bytes.
 func intake() ([]result, error) {
-	self, err := os.Executable()
+	address, stop, err := otherProcess("-source")
 	if err != nil {
 		return nil, err
 	}
-	source := exec.Command(self, "-source")
-	out, err := source.StdoutPipe()
-	if err != nil {
-		return nil, err
-	}
-	if err := source.Start(); err != nil {
-		return nil, err
-	}
-	defer func() { _ = source.Process.Kill(); _ = source.Wait() }()
-	address, err := bufio.NewReader(out).ReadString('\n')
-	if err != nil {
-		return nil, err
-	}
-	address = strings.TrimSpace(address)
+	defer stop()
 	var results []result
 	for _, codec := range []media.Codec{media.H264, media.H265} {
 		r, err := intakeOf(address, codec)
@@ -69,6 +56,28 @@ func intake() ([]result, error) {
 		results = append(results, r)
 	}
 	return results, nil
+}
+
+// otherProcess starts this program as something that listens, and returns its address.
+func otherProcess(as string) (address string, stop func(), err error) {
+	self, err := os.Executable()
+	if err != nil {
+		return "", nil, err
+	}
+	other := exec.Command(self, as)
+	out, err := other.StdoutPipe()
+	if err != nil {
+		return "", nil, err
+	}
+	if err := other.Start(); err != nil {
+		return "", nil, err
+	}
+	stop = func() { _ = other.Process.Kill(); _ = other.Wait() }
+	if address, err = bufio.NewReader(out).ReadString('\n'); err != nil {
+		stop()
+		return "", nil, err
+	}
+	return strings.TrimSpace(address), stop, nil
 }
 
 func intakeOf(address string, codec media.Codec) (result, error) {

@@ -55,8 +55,8 @@ func run(only string) error {
 		do   func() ([]result, error)
 	}{
 		{"intake", intake}, {"callers", callers}, {"serving", serving}, {"memory", memory}, {"hub", publishing},
-		{"viewers", viewing}, {"transcoding", transcoding}, {"flat", flat}, {"searching", searching},
-		{"reloads", reloading}, {"delay", delays}, {"engines", otherEngines}, {"joining", joining}, {"peers", peering}, {"lip sync", lipSync},
+		{"viewers", viewing}, {"RTSP out", rtspOut}, {"transcoding", transcoding}, {"flat", flat}, {"searching", searching},
+		{"reloads", reloading}, {"delay", delays}, {"engines", otherEngines}, {"phone", phone}, {"joining", joining}, {"peers", peering}, {"lip sync", lipSync},
 		{"links", checkingLinks}, {"script", scriptToFrame}, {"wall", wall},
 	}
 	var all []result
@@ -125,6 +125,9 @@ How it is measured:
 - The player's script: a page adds the script, then the element, and waits for the first frame that the browser reports; seven times by turns from another host name
   and port, and from a page of the service's own, where the script has another address each time.
 - Wall: user and system time of all of headless Chromium's processes for 20 s, which decodes and draws without a graphics processor.
+- Publishers: as intake; the publisher sends RTMP, or a transport stream over TCP, a hundred times faster than a camera.
+- RTSP out: as Motion JPEG, with frames of 100 KiB.
+- The camera page: its camera is a canvas that shows the code of the page /clock; another Chromium watches, on the same two cores, beside the demo.
 - Memory of the worker: its resident memory while it is given ten minutes of film as fast as it takes it.
 `
 

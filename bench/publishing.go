@@ -1,15 +1,12 @@
 package main
 
 import (
-	"bufio"
 	"context"
 	"errors"
 	"fmt"
 	"io"
 	"net"
 	"os"
-	"os/exec"
-	"strings"
 	"time"
 
 	"webostrum/core/amf"
@@ -36,24 +33,11 @@ const (
 
 // callers compares taking publishers in with reading and copying their bytes.
 func callers() ([]result, error) {
-	self, err := os.Executable()
+	address, stop, err := otherProcess("-publisher")
 	if err != nil {
 		return nil, err
 	}
-	publisher := exec.Command(self, "-publisher")
-	out, err := publisher.StdoutPipe()
-	if err != nil {
-		return nil, err
-	}
-	if err := publisher.Start(); err != nil {
-		return nil, err
-	}
-	defer func() { _ = publisher.Process.Kill(); _ = publisher.Wait() }()
-	address, err := bufio.NewReader(out).ReadString('\n')
-	if err != nil {
-		return nil, err
-	}
-	address = strings.TrimSpace(address)
+	defer stop()
 	var results []result
 	for _, x := range []struct {
 		name string

@@ -34,6 +34,11 @@ const (
 // in "!" is not read from.
 func drain(address string, n int) error {
 	address, mute := strings.CutSuffix(address, "!")
+	address, overRTSP := strings.CutPrefix(address, "rtsp:")
+	hello := "GET / HTTP/1.1\r\nHost: bench\r\n\r\n"
+	if overRTSP {
+		hello = "SETUP rtsp://bench/main/track1 RTSP/1.0\r\nCSeq: 1\r\nTransport: RTP/AVP/TCP;unicast;interleaved=0-1\r\n\r\nPLAY rtsp://bench/main RTSP/1.0\r\nCSeq: 2\r\n\r\n"
+	}
 	var wg sync.WaitGroup
 	var mu sync.Mutex
 	total := int64(0)
@@ -43,7 +48,7 @@ func drain(address string, n int) error {
 		if err != nil {
 			return err
 		}
-		if _, err := io.WriteString(c, "GET / HTTP/1.1\r\nHost: bench\r\n\r\n"); err != nil {
+		if _, err := io.WriteString(c, hello); err != nil {
 			return err
 		}
 		conns = append(conns, c)
@@ -176,13 +181,13 @@ func measure(address string, pace time.Duration, viewers, mute int, show func())
 
 // bareViewers writes the same bytes to the same number of sockets, each from a
 // loop of its own that is told by a channel.
-func bareViewers(pace time.Duration) (bytes, cpu float64, err error) {
+func bareViewers(pace time.Duration, size int) (bytes, cpu float64, err error) {
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		return 0, 0, err
 	}
 	defer func() { _ = l.Close() }()
-	data := make([]byte, shownSize+partHead)
+	data := make([]byte, size)
 	var mu sync.Mutex
 	var wake []chan struct{}
 	go func() {
@@ -232,7 +237,7 @@ func viewing() ([]result, error) {
 		if err != nil {
 			return nil, err
 		}
-		bb, _, err := bareViewers(flood)
+		bb, _, err := bareViewers(flood, shownSize+partHead)
 		if err != nil {
 			return nil, err
 		}
@@ -240,7 +245,7 @@ func viewing() ([]result, error) {
 		if err != nil {
 			return nil, err
 		}
-		qb, qc, err := bareViewers(viewPace)
+		qb, qc, err := bareViewers(viewPace, shownSize+partHead)
 		if err != nil {
 			return nil, err
 		}

@@ -3,6 +3,7 @@ package sim
 import (
 	"context"
 	"net"
+	"net/url"
 	"sync"
 	"time"
 
@@ -97,6 +98,29 @@ func (c *Camera) SendError() error {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	return c.sendErr
+}
+
+// dial connects to an address, with a port where it has none, until ctx ends. Close the
+// connection.
+func dial(ctx context.Context, u *url.URL, port string) (conn net.Conn, err error) {
+	host := u.Host
+	if u.Port() == "" {
+		host = net.JoinHostPort(u.Hostname(), port)
+	}
+	if conn, err = (&net.Dialer{Timeout: pushTimeout}).DialContext(ctx, "tcp", host); err == nil {
+		context.AfterFunc(ctx, func() { _ = conn.Close() })
+	}
+	return conn, err
+}
+
+// sending sends a stream by give, while what comes back is read by drain; it closes the
+// connection.
+func sending(ctx context.Context, p *pusher, conn net.Conn, stream *rtsp.Stream, drain func(), give func(*media.Sample, time.Duration) error) error {
+	var draining sync.WaitGroup
+	draining.Go(drain)
+	defer draining.Wait()
+	defer func() { _ = conn.Close() }() // which ends it
+	return frames(ctx, &p.camera.Faults, stream, give)
 }
 
 // beginning is the moment that times of a stream count from: that of its newest keyframe, so

@@ -7,7 +7,6 @@ import (
 	"net"
 	"net/url"
 	"strings"
-	"sync"
 	"time"
 
 	"webostrum/core/amf"
@@ -33,26 +32,16 @@ func sendRTMP(ctx context.Context, p *pusher, to string, stream *rtsp.Stream) er
 	if err != nil {
 		return err
 	}
-	host := u.Host
-	if u.Port() == "" {
-		host = net.JoinHostPort(u.Hostname(), rtmpPort)
-	}
-	conn, err := (&net.Dialer{Timeout: pushTimeout}).DialContext(ctx, "tcp", host)
+	conn, err := dial(ctx, u, rtmpPort)
 	if err != nil {
 		return err
 	}
 	defer func() { _ = conn.Close() }()
-	stop := context.AfterFunc(ctx, func() { _ = conn.Close() })
-	defer stop()
 	c := &rtmpClient{conn: conn}
 	if err := c.publish(u, stream); err != nil {
 		return err
 	}
-	var draining sync.WaitGroup
-	draining.Go(c.drain)
-	defer draining.Wait()
-	defer func() { _ = conn.Close() }() // which ends it
-	return frames(ctx, &p.camera.Faults, stream, c.frame)
+	return sending(ctx, p, conn, stream, c.drain, c.frame)
 }
 
 // publish connects and asks to publish.

@@ -8,7 +8,6 @@ import (
 	"net/url"
 	"strconv"
 	"strings"
-	"sync"
 	"time"
 
 	"webostrum/core/httpauth"
@@ -39,17 +38,11 @@ func sendRTSP(ctx context.Context, p *pusher, to string, stream *rtsp.Stream) er
 	if err != nil {
 		return err
 	}
-	host := u.Host
-	if u.Port() == "" {
-		host = net.JoinHostPort(u.Hostname(), rtspPort)
-	}
-	conn, err := (&net.Dialer{Timeout: pushTimeout}).DialContext(ctx, "tcp", host)
+	conn, err := dial(ctx, u, rtspPort)
 	if err != nil {
 		return err
 	}
 	defer func() { _ = conn.Close() }()
-	stop := context.AfterFunc(ctx, func() { _ = conn.Close() })
-	defer stop()
 	c := &rtspClient{conn: conn, in: rtspmsg.NewReader(conn), tracks: make(map[media.Kind]*rtp.Packetizer)}
 	c.auth.User = u.User.Username()
 	c.auth.Password, _ = u.User.Password()
@@ -57,11 +50,7 @@ func sendRTSP(ctx context.Context, p *pusher, to string, stream *rtsp.Stream) er
 	if err := c.record(u.String(), stream); err != nil {
 		return err
 	}
-	var draining sync.WaitGroup
-	draining.Go(c.drain)
-	defer draining.Wait()
-	defer func() { _ = conn.Close() }() // which ends it
-	return frames(ctx, &p.camera.Faults, stream, c.frame)
+	return sending(ctx, p, conn, stream, c.drain, c.frame)
 }
 
 // record goes as far as RECORD.

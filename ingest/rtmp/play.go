@@ -1,6 +1,7 @@
 package rtmp
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -219,7 +220,7 @@ func (p *player) audio(m *rtmp.Message) error {
 	case media.PCMU, media.PCMA:
 		ticks = int64(len(a.Data) / p.track.Channels)
 	}
-	p.receiver.AudioUnits([]timeline.AudioUnit{{Data: a.Data, Ticks: ticks}}, uint64(at*ticksMilli), p.now)
+	p.receiver.AudioUnits([]timeline.AudioUnit{{Data: bytes.Clone(a.Data), Ticks: ticks}}, uint64(at*ticksMilli), p.now)
 	return nil
 }
 

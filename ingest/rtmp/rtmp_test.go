@@ -156,6 +156,7 @@ func TestPublish(t *testing.T) {
 	assert.Equal(t, []int64{0, 3600}, []int64{k.Video[0].PTS, k.Video[1].PTS})
 	assert.Equal(t, pictures.Data(pictures.P(300, 2)), k.Video[1].Data)
 	assert.Equal(t, []int64{0, 1024}, []int64{k.Audio[0].PTS, k.Audio[1].PTS}, "milliseconds are rounded")
+	assert.Equal(t, [][]byte{{1, 2, 3}, {4}}, [][]byte{k.Audio[0].Data, k.Audio[1].Data}, "each has its own bytes")
 	require.Len(t, k.Tracks, 1, "told before the first picture, which waited for it")
 	assert.Equal(t, k.Video[0].Captured, k.Audio[0].Captured)
 	f := k.Session.Facts()
