@@ -17,6 +17,7 @@ import (
 	"webostrum/codecs/openh264"
 	"webostrum/codecs/picture"
 	"webostrum/codecs/turbojpeg"
+	"webostrum/codecs/vpx"
 	"webostrum/core/media"
 	"webostrum/core/workerproto"
 )
@@ -124,6 +125,8 @@ func newDecoder(in workerproto.Input) (picture.Decoder, error) {
 		return de265.NewDecoder(in.Sets)
 	case media.JPEG:
 		return turbojpeg.NewDecoder()
+	case media.VP8:
+		return vpx.NewDecoder()
 	default:
 		return rawDecoder{in}, nil
 	}

@@ -114,3 +114,41 @@ func TestPhoneThatGoes(t *testing.T) {
 		return err == nil && strings.Contains(f.Reason, "The publisher ended the connection")
 	}))
 }
+
+// TestPhoneWithoutH264 sends VP8 when its browser does not say that it encodes H.264, or says
+// so and does not; browsers that decode VP8 get it as it is, the others by HLS.
+func TestPhoneWithoutH264(t *testing.T) {
+	t.Parallel()
+	const without = `const all = RTCRtpSender.getCapabilities.bind(RTCRtpSender);
+		RTCRtpSender.getCapabilities = (kind) => ({ ...all(kind), codecs: all(kind).codecs.filter((c) => c.mimeType !== "video/H264") })`
+	const silent = `const say = RTCRtpSender.prototype.getStats;
+		RTCRtpSender.prototype.getStats = async function () {
+			const h264 = this.getParameters().codecs[0].mimeType === "video/H264";
+			return new Map([...(await say.call(this))].filter(([, s]) => !h264 || s.type !== "outbound-rtp"));
+		}`
+	for name, browserOf := range map[string]string{"says so": without, "does not say so": silent} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			w := newWorld(t)
+			out, code := w.cli("feed", "add", "--pushed", "--audience", "everyone", feed)
+			require.Zero(t, code, out)
+			pass, err := w.client().AddPass(context.Background(), feed, 1)
+			require.NoError(t, err)
+			page := phone(t)
+			require.NoError(t, page.Open(pass.URL))
+			require.NoError(t, page.Run(browserOf))
+			require.NoError(t, page.Press("Start the camera"))
+			w.until("VP8 comes in", func() bool {
+				f, err := w.client().Feed(context.Background(), feed)
+				return err == nil && f.State == "live" && f.Codec == "VP8"
+			})
+			require.NoError(t, page.Until(sendingState, patience))
+			w.comesOut(3)
+			watch := openPage(t)
+			require.NoError(t, watch.Open(w.url("/watch/"+feed+"?by=webrtc")))
+			require.NoError(t, watch.Until(playing, patience))
+			require.NoError(t, watch.Open(w.url("/watch/"+feed+"?by=hls")))
+			require.NoError(t, watch.Until(playing, patience), "H.264 is made of it")
+		})
+	}
+}

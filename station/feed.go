@@ -234,7 +234,7 @@ func (f *Feed) Waiting() string {
 	case c.State != StateLive || err != nil:
 		return c.Reason()
 	case p.Untranscodable():
-		return "The camera sends JPEG, which HLS cannot carry, and the codec worker that would transcode it is missing here."
+		return "The camera sends " + plan.Name(p.Codec()) + ", which HLS cannot carry, and the codec worker that would transcode it is missing here."
 	}
 	return "The camera sends; the first segment is being made."
 }

@@ -43,6 +43,7 @@ const (
 	H264 Codec = "H264"
 	H265 Codec = "H265"
 	JPEG Codec = "JPEG"
+	VP8  Codec = "VP8"
 	AAC  Codec = "MPEG4-GENERIC"
 	PCMU Codec = "PCMU" // G.711 mu-law
 	PCMA Codec = "PCMA" // G.711 A-law
@@ -124,7 +125,7 @@ type Sample struct {
 	Captured time.Time // wall clock at which the camera took it
 	Key      bool      // decoding can start here; true for all audio
 	Length   int64     // ticks until it ends; audio only
-	Data     []byte    // H.264 and H.265: NAL units, each behind a 4-byte big-endian length (ISO/IEC 14496-15, 5.3)
+	Data     []byte    // H.264 and H.265: NAL units, each behind a 4-byte big-endian length (ISO/IEC 14496-15, 5.3); others: as the codec writes it
 }
 
 // String is for logs and test failures.

@@ -66,6 +66,8 @@ func (p *Plan) adviseCoding(s Source, m Machine) {
 		p.add(0, "Have the camera send H.264, if it can.", fmt.Sprintf("Nothing has to be transcoded for HLS and WebRTC: %s.", cores(hls.Cores)))
 	case s.Codec == media.H265:
 		p.add(0, "Have the camera send H.264, if it can, or use a second stream of it that does.", fmt.Sprintf("Every browser gets it untouched: %s while somebody watches.", cores(hls.Cores)))
+	case s.Codec == media.VP8:
+		p.add(0, "Send from a browser that encodes H.264, such as Chrome, Edge or Safari.", fmt.Sprintf("Nothing has to be transcoded for HLS: %s.", cores(hls.Cores)))
 	case s.Reordered:
 		p.add(0, "Switch B-frames off in the camera (baseline profile, or what it calls low latency).", fmt.Sprintf("WebRTC gets the camera's own video: %s.", cores(webrtc.Cores)))
 	}

@@ -153,6 +153,8 @@ func Name(c media.Codec) string {
 		return "H.264"
 	case media.H265:
 		return "H.265"
+	case media.VP8:
+		return "VP8"
 	case "MP4V-ES", "MPEG4":
 		return "MPEG-4 part 2"
 	}

@@ -98,7 +98,7 @@ const (
 )
 
 // decoding is the cost by codec, as above.
-var decoding = map[media.Codec]float64{media.H264: 0.0024, media.H265: 0.0370, media.JPEG: 0.0030}
+var decoding = map[media.Codec]float64{media.H264: 0.0024, media.H265: 0.0370, media.JPEG: 0.0030, media.VP8: 0.0057}
 
 // Make plans a feed.
 func Make(s Source, d Demand, m Machine) Plan {

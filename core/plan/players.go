@@ -69,8 +69,9 @@ func playersOf(d Delivery, path Path, all []Experience) (list []Player) {
 // decodesOwn are what the engines decode beside H.264 and JPEG, of what was tested here, by
 // a delivery.
 var decodesOwn = map[string]map[Delivery][]media.Codec{
-	Firefox: {HLS: {media.H265}, Fragments: {media.H265}},
-	WebKit:  {HLS: {media.H265}, Fragments: {media.H265}},
+	Chromium: {WebRTC: {media.VP8}},
+	Firefox:  {WebRTC: {media.VP8}, HLS: {media.H265}, Fragments: {media.H265}},
+	WebKit:   {HLS: {media.H265}, Fragments: {media.H265}},
 }
 
 // AsIs says whether an engine plays a delivery at all, and whether a camera's video goes to

@@ -25,6 +25,8 @@ func TestAsIs(t *testing.T) {
 		"H.265 where it is decoded": {plan.Firefox, plan.HLS, media.H265, true, answer{true, true}},
 		"H.265 where it is not":     {plan.Chromium, plan.HLS, media.H265, false, answer{false, true}},
 		"H.265 by fragments":        {plan.WebKit, plan.Fragments, media.H265, false, answer{true, true}},
+		"VP8 by WebRTC":             {plan.Firefox, plan.WebRTC, media.VP8, false, answer{true, true}},
+		"VP8 by HLS":                {plan.Chromium, plan.HLS, media.VP8, false, answer{false, true}},
 		"JPEG as images":            {plan.WebKit, plan.MotionJPEG, media.JPEG, false, answer{true, true}},
 		"JPEG by HLS":               {plan.Chromium, plan.HLS, media.JPEG, false, answer{false, true}},
 	} {

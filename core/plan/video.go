@@ -20,9 +20,9 @@ type Video struct {
 var carried = map[Delivery][]media.Codec{
 	HLS:        {media.H264, media.H265},
 	Fragments:  {media.H264, media.H265},
-	WebRTC:     {media.H264, media.H265},
+	WebRTC:     {media.H264, media.H265, media.VP8},
 	MotionJPEG: {media.JPEG},
-	RTSP:       {media.H264, media.H265, media.JPEG},
+	RTSP:       {media.H264, media.H265, media.JPEG, media.VP8},
 }
 
 // everywhere are those that every browser decodes that a delivery carries them to.

@@ -32,6 +32,9 @@ func TestVideoFor(t *testing.T) {
 		{plan.Fragments, media.H265, false, has, nil, plan.Video{Codec: media.H264, Transcode: true, Possible: true, Why: "the camera sends H.265, which not every browser decodes; those that say they do get it untouched"}},
 		{plan.Fragments, media.H265, true, none, takes, plan.Video{Codec: media.H265, Possible: true, Why: "Live fragments carry the camera's H.265 untouched"}},
 		{plan.WebRTC, media.H265, true, has, takes, plan.Video{Codec: media.H264, Transcode: true, Possible: true, Why: "the camera reorders frames (B-frames), which browsers do not take by WebRTC"}},
+		{plan.WebRTC, media.VP8, false, has, nil, plan.Video{Codec: media.H264, Transcode: true, Possible: true, Why: "the camera sends VP8, which not every browser decodes; those that say they do get it untouched"}},
+		{plan.WebRTC, media.VP8, false, none, []media.Codec{media.VP8}, plan.Video{Codec: media.VP8, Possible: true, Why: "WebRTC carries the camera's VP8 untouched"}},
+		{plan.HLS, media.VP8, false, has, nil, plan.Video{Codec: media.H264, Transcode: true, Possible: true, Why: "the camera sends VP8, which HLS does not carry"}},
 	} {
 		assert.Equal(t, tt.want, plan.VideoFor(tt.d, tt.codec, tt.reordered, tt.takes, tt.has))
 	}

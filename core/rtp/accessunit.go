@@ -22,7 +22,8 @@ type Depacketizer interface {
 }
 
 // NewDepacketizer makes a depacketiser for a codec's payload format: RFC 6184, packetisation
-// modes 0 and 1, for H.264; RFC 7798, without interleaving, for H.265; RFC 2435 for JPEG. The
+// modes 0 and 1, for H.264; RFC 7798, without interleaving, for H.265; RFC 2435 for JPEG; RFC 7741
+// for VP8. The
 // format's own settings are Params; parameter sets that do not parse are left out, since the
 // stream brings its own.
 func NewDepacketizer(codec media.Codec, params Params, sink accessunit.Sink) (Depacketizer, error) {
@@ -34,6 +35,8 @@ func NewDepacketizer(codec media.Codec, params Params, sink accessunit.Sink) (De
 		format = &h265Format{donl: params.DecodingOrder}
 	case media.JPEG:
 		return newJPEGUnits(params, sink), nil
+	case media.VP8:
+		return &vp8Units{sink: sink}, nil
 	default:
 		return nil, fmt.Errorf("rtp: no payload format for %s", codec)
 	}

@@ -13,7 +13,7 @@ import (
 // Packetizer cuts samples into RTP packets: H.264 by RFC 6184, packetization mode
 // 1, with single units, STAP-A for the parameter sets and FU-A for what is too
 // large; H.265 by RFC 7798 in the same way; JPEG by RFC 2435, with its tables in each
-// picture; AAC by RFC 3640, mode AAC-hbr; other audio as it is.
+// picture; VP8 by RFC 7741; AAC by RFC 3640, mode AAC-hbr; other audio as it is.
 type Packetizer struct {
 	SSRC        uint32
 	PayloadType uint8
@@ -55,6 +55,8 @@ func Payloads(s *media.Sample, mtu int) (list [][]byte) {
 		return jpegPayloads(s.Data, room)
 	case media.H265:
 		return h265Payloads(s, room)
+	case media.VP8:
+		return vp8Payloads(s.Data, room)
 	}
 	if s.Key {
 		list = parameterSets(s.Track.Video.Sets, room)

@@ -27,7 +27,7 @@ var (
 
 // Input describes the frames that follow. A new one begins a new decoder.
 type Input struct {
-	Codec  media.Codec `json:"codec"` // H264, H265, JPEG or Raw
+	Codec  media.Codec `json:"codec"` // H264, H265, JPEG, VP8 or Raw
 	Width  int         `json:"width"` // pixels
 	Height int         `json:"height"`
 	Colour Colour      `json:"colour"`
@@ -42,7 +42,7 @@ func InputOf(t *media.Track) Input {
 // Validate says what is wrong with an input.
 func (i Input) Validate() error {
 	switch {
-	case !slices.Contains([]media.Codec{media.H264, media.H265, media.JPEG, Raw}, i.Codec):
+	case !slices.Contains([]media.Codec{media.H264, media.H265, media.JPEG, media.VP8, Raw}, i.Codec):
 		return fmt.Errorf("%w: input of codec %q", ErrMalformed, i.Codec)
 	case (i.Codec == media.H264 || i.Codec == media.H265) && len(i.Sets) == 0:
 		return fmt.Errorf("%w: %s without parameter sets", ErrMalformed, i.Codec)

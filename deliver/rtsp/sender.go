@@ -110,7 +110,7 @@ func newGroupSender(conn net.Conn, group net.IP) (u *udpSender, port [2]int, err
 	if err != nil {
 		return nil, port, err
 	}
-	port[0] = u.ports()[0]&^1 | 0x4000 // even, and high
+	port[0] = u.ports()[0]&0x3ffe | 0x4000 // even, and none of those that systems give out by themselves
 	port[1] = port[0] + 1
 	on := netif.Of(conn.LocalAddr().(*net.TCPAddr).IP)
 	for _, c := range []*net.UDPConn{u.data, u.control} {

@@ -10,7 +10,8 @@ import (
 )
 
 const (
-	clockRate = 90000
+	clockRate      = 90000
+	vp8PayloadType = 120
 
 	// playoutDelayURI asks the browser to show pictures as they come
 	// (experimental RTP header extension, known to Chromium and others).
@@ -49,6 +50,13 @@ func mediaEngine() (*webrtc.MediaEngine, error) {
 	if err != nil {
 		return nil, err
 	}
+	err = m.RegisterCodec(webrtc.RTPCodecParameters{
+		RTPCodecCapability: webrtc.RTPCodecCapability{MimeType: webrtc.MimeTypeVP8, ClockRate: clockRate, RTCPFeedback: feedback},
+		PayloadType:        vp8PayloadType,
+	}, webrtc.RTPCodecTypeVideo)
+	if err != nil {
+		return nil, err
+	}
 	if err := registerAudio(m); err != nil {
 		return nil, err
 	}
@@ -82,17 +90,20 @@ func registerAudio(m *webrtc.MediaEngine) error {
 
 // codecs are the MIME types of all that can be sent.
 var codecs = map[media.Codec]string{
-	media.H264: webrtc.MimeTypeH264, media.H265: webrtc.MimeTypeH265, media.Opus: webrtc.MimeTypeOpus, media.PCMU: webrtc.MimeTypePCMU, media.PCMA: webrtc.MimeTypePCMA,
+	media.H264: webrtc.MimeTypeH264, media.H265: webrtc.MimeTypeH265, media.VP8: webrtc.MimeTypeVP8, media.Opus: webrtc.MimeTypeOpus, media.PCMU: webrtc.MimeTypePCMU, media.PCMA: webrtc.MimeTypePCMA,
 }
 
 // Takes lists what an offer says its side decodes beside H.264.
 func Takes(offer string) (list []media.Codec) {
-	for line := range strings.Lines(offer) {
-		if strings.HasPrefix(line, "a=rtpmap:") && strings.Contains(strings.ToUpper(line), " H265/") {
-			return []media.Codec{media.H265}
+	for _, codec := range []media.Codec{media.H265, media.VP8} {
+		for line := range strings.Lines(offer) {
+			if strings.HasPrefix(line, "a=rtpmap:") && strings.Contains(strings.ToUpper(line), " "+string(codec)+"/") {
+				list = append(list, codec)
+				break
+			}
 		}
 	}
-	return nil
+	return list
 }
 
 // chosen is the codec that the viewer's side took of those that a stream may be sent

@@ -72,7 +72,7 @@ func New(settings webrtc.SettingEngine, log *slog.Logger) (*Server, error) {
 var profiles = []string{"42e01f", "42001f", "4d001f", "64001f", "640c1f"}
 
 func registerCodecs(m *webrtc.MediaEngine) error {
-	const firstType = 102
+	const firstType, vp8Type = 102, 120
 	feedback := []webrtc.RTCPFeedback{{Type: "nack", Parameter: "pli"}, {Type: "ccm", Parameter: "fir"}, {Type: "goog-remb"}}
 	next := webrtc.PayloadType(firstType)
 	for _, profile := range profiles {
@@ -90,6 +90,10 @@ func registerCodecs(m *webrtc.MediaEngine) error {
 			next++
 		}
 	}
+	vp8 := webrtc.RTPCodecCapability{MimeType: webrtc.MimeTypeVP8, ClockRate: clockRate, RTCPFeedback: feedback}
+	if err := m.RegisterCodec(webrtc.RTPCodecParameters{RTPCodecCapability: vp8, PayloadType: vp8Type}, webrtc.RTPCodecTypeVideo); err != nil {
+		return err
+	}
 	h265 := webrtc.RTPCodecCapability{MimeType: webrtc.MimeTypeH265, ClockRate: clockRate, RTCPFeedback: feedback}
 	if err := m.RegisterCodec(webrtc.RTPCodecParameters{RTPCodecCapability: h265, PayloadType: next}, webrtc.RTPCodecTypeVideo); err != nil {
 		return err
@@ -101,7 +105,7 @@ func registerCodecs(m *webrtc.MediaEngine) error {
 
 // codecOf is a codec by the name that WebRTC has for it; empty for one that is not handled.
 func codecOf(mime string) media.Codec {
-	for name, codec := range map[string]media.Codec{webrtc.MimeTypeH264: media.H264, webrtc.MimeTypeH265: media.H265} {
+	for name, codec := range map[string]media.Codec{webrtc.MimeTypeH264: media.H264, webrtc.MimeTypeH265: media.H265, webrtc.MimeTypeVP8: media.VP8} {
 		if strings.EqualFold(name, mime) {
 			return codec
 		}

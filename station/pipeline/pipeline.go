@@ -203,7 +203,7 @@ func (p *Pipeline) late(err error) error {
 	case !p.cfg.Live():
 		return fault.New(fault.FeedNotReady, err, "The camera is being opened.")
 	case p.Untranscodable():
-		return fault.New(fault.TranscoderMissing, err, "The camera sends JPEG, which HLS cannot carry.")
+		return fault.New(fault.TranscoderMissing, err, "The camera sends %s, which HLS cannot carry.", plan.Name(p.Codec()))
 	}
 	return fault.New(fault.FeedNotReady, err, "The camera sends; the first segment is being made.")
 }

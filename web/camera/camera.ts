@@ -2,12 +2,13 @@
 import { BackOff } from "../player/backoff";
 import { cameraTrouble, Device } from "./device";
 import { passEnds, readAddress } from "./pass";
-import { bitsText, frameRates, heights, mostBits, usual, type Settings } from "./settings";
-import { Refused, Session, type Arriving, type Wish } from "./whip";
+import { bitsText, codingsOf, frameRates, heights, mostBits, usual, type Settings } from "./settings";
+import { Refused, senderCodecs, Session, type Arriving, type Wish } from "./whip";
 
 type State = "idle" | "connecting" | "sending" | "lost" | "trouble";
 
 const askAgain = "Open the address or the QR code again that whoever runs the service gave you, or ask for another one.";
+const encodesWithin = 6000; // some browsers say that they encode what they do not yet, or never
 const forGood = [404, 406]; // refusals that trying again does not change
 
 function find<T extends HTMLElement>(id: string): T {
@@ -41,6 +42,7 @@ class CameraPage {
   private readonly backOff = new BackOff(1000, 15_000);
   private readonly settings: Settings = { ...usual };
   private session: Session | null = null;
+  private codings = codingsOf([]); // that were not tried in vain, best first
   private retry: ReturnType<typeof setTimeout> | undefined;
   private lock: WakeLockSentinel | null = null;
 
@@ -81,6 +83,7 @@ class CameraPage {
       return;
     }
     this.settings.audio = this.device.audio !== undefined;
+    this.codings = codingsOf(senderCodecs());
     this.watchTracks();
     this.fill();
     void this.stayAwake();
@@ -99,13 +102,18 @@ class CameraPage {
   private async connect(): Promise<void> {
     clearTimeout(this.retry);
     const { stream } = this.device;
+    const [coding] = this.codings;
     if (!stream) return;
+    if (coding === undefined) {
+      this.trouble("This browser encodes neither H.264 nor VP8.", "Open the page in Chrome, Edge or Safari.");
+      return;
+    }
     this.session?.close();
     this.session = null;
     this.show("connecting", "Connecting …");
     const url = `${location.pathname.replace(/\/$/, "")}/whip?instance=${instance}`;
     try {
-      const session = new Session(url, this.address.pass, stream, {
+      const session = new Session(url, this.address.pass, stream, coding, {
         onArriving: (a) => this.arrived(a),
         onWish: (w) => void this.grant(w),
         onControl: () => this.tell(),
@@ -115,15 +123,23 @@ class CameraPage {
       await session.open();
       await session.limit(mostBits(this.settings.height, this.settings.frameRate), this.settings.frameRate);
       this.show("sending", `Sending to ${this.address.feed}`);
+      this.retry = setTimeout(() => void this.doubt(session), encodesWithin);
     } catch (e) {
       this.refused(e);
     }
   }
 
+  /** Goes over to the next coding when the browser has not encoded a picture. */
+  private async doubt(session: Session): Promise<void> {
+    if (this.codings.length < 2 || document.visibilityState !== "visible" || (await session.encodes()) || session !== this.session) return;
+    this.codings = this.codings.slice(1);
+    await this.connect();
+  }
+
   private refused(e: unknown): void {
     this.session = null;
     if (e instanceof Refused && (e.status === 401 || e.status === 403)) this.trouble(this.address.pass === "" ? "This page needs a pass." : "The pass of this page is not taken, or no longer.", askAgain);
-    else if (e instanceof Refused && (e.status === 0 || forGood.includes(e.status))) this.trouble(e.message, e.remedy);
+    else if (e instanceof Refused && forGood.includes(e.status)) this.trouble(e.message, e.remedy);
     else if (e instanceof Refused) this.again(e.message);
     else this.again("The service does not answer.");
   }

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 
 import { passEnds, readAddress } from "./pass";
-import { bitsText, h264First, mostBits, usual, videoConstraints } from "./settings";
+import { bitsText, codecsOf, codingsOf, mostBits, usual, videoConstraints } from "./settings";
 
 describe("readAddress", () => {
   it("takes the feed from the path and the pass from behind the #", () => {
@@ -33,14 +33,17 @@ describe("mostBits", () => {
   });
 });
 
-describe("h264First", () => {
+describe("codings", () => {
   const h264 = (mode: number) => ({ mimeType: "video/H264", sdpFmtpLine: `packetization-mode=${mode}` });
-  it("puts what may be cut into packets first, and keeps what repeats packets", () => {
-    const rtx = { mimeType: "video/rtx" };
-    expect(h264First([{ mimeType: "video/VP8" }, h264(0), rtx, h264(1)])).toEqual([h264(1), h264(0), rtx]);
+  const [vp8, rtx] = [{ mimeType: "video/VP8" }, { mimeType: "video/rtx" }];
+  it("are H.264 before VP8, of what the browser has", () => {
+    expect(codingsOf([vp8, rtx, h264(1)])).toEqual(["H264", "VP8"]);
+    expect(codingsOf([vp8, rtx])).toEqual(["VP8"]);
+    expect(codingsOf([{ mimeType: "video/AV1" }])).toEqual([]);
   });
-  it("says that there is none", () => {
-    expect(h264First([{ mimeType: "video/VP8" }, { mimeType: "video/rtx" }])).toEqual([]);
+  it("offer what may be cut into packets first, and keep what repeats packets", () => {
+    expect(codecsOf([vp8, h264(0), rtx, h264(1)], "H264")).toEqual([h264(1), h264(0), rtx]);
+    expect(codecsOf([vp8, h264(0), rtx], "VP8")).toEqual([vp8, rtx]);
   });
 });
 

@@ -26,11 +26,27 @@ export function mostBits(height: number, frameRate: number): number {
   return Math.round((perSecond * Math.max(frameRate, 10)) / 30);
 }
 
-/** The codecs of H.264, those that may cut pictures into packets first; empty where there are none. */
-export function h264First(codecs: readonly { mimeType: string; sdpFmtpLine?: string }[]): { mimeType: string; sdpFmtpLine?: string }[] {
-  const wanted = codecs.filter((c) => c.mimeType.toLowerCase() === "video/h264");
-  const whole = (c: { sdpFmtpLine?: string }): number => (c.sdpFmtpLine?.includes("packetization-mode=1") ? 0 : 1);
-  return wanted.length === 0 ? [] : [...wanted].sort((a, b) => whole(a) - whole(b)).concat(codecs.filter((c) => c.mimeType.toLowerCase() === "video/rtx"));
+/** What a picture may be coded as, best first: H.264 goes on to every viewer as it is. */
+const codings = ["H264", "VP8"] as const;
+export type Coding = (typeof codings)[number];
+
+interface Codec {
+  mimeType: string;
+  sdpFmtpLine?: string;
+}
+
+const is = (c: Codec, name: string): boolean => c.mimeType.toLowerCase() === `video/${name.toLowerCase()}`;
+
+/** The codings of those that a browser says it encodes. */
+export function codingsOf(codecs: readonly Codec[]): Coding[] {
+  return codings.filter((name) => codecs.some((c) => is(c, name)));
+}
+
+/** The codecs to offer for a coding: those that may cut pictures into packets first, and what repeats packets. */
+export function codecsOf<T extends Codec>(codecs: readonly T[], coding: Coding): T[] {
+  const whole = (c: Codec): number => (c.sdpFmtpLine?.includes("packetization-mode=1") ? 0 : 1);
+  const wanted = codecs.filter((c) => is(c, coding)).sort((a, b) => whole(a) - whole(b));
+  return [...wanted, ...codecs.filter((c) => is(c, "rtx"))];
 }
 
 /** A number of bits a second for people. */

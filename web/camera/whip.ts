@@ -1,5 +1,5 @@
 // WebRTC towards the service, opened by WHIP (RFC 9725): one offer, one answer.
-import { h264First } from "./settings";
+import { codecsOf, type Coding } from "./settings";
 
 /** What the service says of what arrives. */
 export interface Arriving {
@@ -46,6 +46,11 @@ const answerWithin = 12_000;
 const gatherWithin = 1000;
 const silentFor = 4000; // a connection that was interrupted may come back by itself
 
+/** What this browser says it encodes. */
+export function senderCodecs(): RTCRtpCodec[] {
+  return RTCRtpSender.getCapabilities("video")?.codecs ?? [];
+}
+
 /** One session: it sends a stream until it is closed or lost. */
 export class Session {
   private readonly pc = new RTCPeerConnection();
@@ -61,14 +66,13 @@ export class Session {
     private readonly url: string,
     private readonly pass: string,
     stream: MediaStream,
+    coding: Coding,
     private readonly events: Events,
   ) {
     const [picture] = stream.getVideoTracks();
     const [sound] = stream.getAudioTracks();
     const video = this.pc.addTransceiver(picture ?? "video", { direction: "sendonly", streams: [stream] });
-    const codecs = h264First(RTCRtpSender.getCapabilities("video")?.codecs ?? []);
-    if (codecs.length === 0) throw new Refused(0, "This browser does not encode H.264.", "Open the page in Chrome, Edge or Safari.");
-    video.setCodecPreferences?.(codecs as RTCRtpCodec[]);
+    video.setCodecPreferences?.(codecsOf(senderCodecs(), coding));
     this.video = video.sender;
     this.audio = this.pc.addTransceiver(sound ?? "audio", { direction: "sendonly", streams: [stream] }).sender;
     this.channel = this.pc.createDataChannel("camera");
@@ -131,6 +135,12 @@ export class Session {
         resolve();
       };
     });
+  }
+
+  /** Whether the browser has encoded any picture. */
+  async encodes(): Promise<boolean> {
+    const stats = await this.video.getStats();
+    return [...stats.values()].some((s: { type: string; framesEncoded?: number }) => s.type === "outbound-rtp" && (s.framesEncoded ?? 0) > 0);
   }
 
   /** Bounds the bits a second of the picture. */

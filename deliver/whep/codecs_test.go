@@ -1,6 +1,7 @@
 package whep_test
 
 import (
+	"bytes"
 	"context"
 	"sync"
 	"testing"
@@ -14,17 +15,46 @@ import (
 	"webostrum/core/hub"
 	"webostrum/core/media"
 	"webostrum/core/rtp"
+	"webostrum/core/vp8"
 	"webostrum/deliver/whep"
 	"webostrum/sim/reel"
 )
 
-// TestH265 goes as it is to a viewer whose offer takes it, and ends when the feed is coded in
-// a way that the offer does not take.
-func TestH265(t *testing.T) {
+// footage is what a camera sends in a codec.
+type footage struct {
+	config *media.VideoConfig
+	frames []reel.Frame
+}
+
+// films are by codec those that go untouched to viewers who decode them. The frames in VP8
+// have headers alone: nothing here decodes them.
+func films() map[media.Codec]footage {
+	frames, config := reel.Load()
+	list := map[media.Codec]footage{media.H265: {config, frames}}
+	other := footage{config: vp8.Config(80, 48)}
+	for i := range 50 {
+		head := []byte{0x71, 2, 0}
+		if i%25 == 0 {
+			head = []byte{0xd0, 4, 0, 0x9d, 1, 0x2a, 80, 0, 48, 0}
+		}
+		other.frames = append(other.frames, reel.Frame{Key: i%25 == 0, Data: append(head, bytes.Repeat([]byte{byte(i)}, i*90)...)})
+	}
+	list[media.VP8] = other
+	return list
+}
+
+// TestOtherCodecs go as they are to a viewer whose offer takes them.
+func TestOtherCodecs(t *testing.T) {
+	for codec, f := range films() {
+		t.Run(string(codec), func(t *testing.T) { untouched(t, codec, f) })
+	}
+}
+
+func untouched(t *testing.T, codec media.Codec, sent footage) {
 	server, err := whep.New(whep.Config{Listen: "127.0.0.1:0"})
 	require.NoError(t, err)
 	h := hub.New(hub.Config{})
-	frames, config := reel.Load()
+	frames, config := sent.frames, sent.config
 	track := media.VideoTrack(1, 90000, config)
 	epoch := &media.Epoch{Tracks: []*media.Track{track}}
 	ctx, cancel := context.WithCancel(context.Background())
@@ -46,14 +76,14 @@ func TestH265(t *testing.T) {
 
 	v := newViewer(t)
 	offer := v.offer(t)
-	require.Equal(t, []media.Codec{media.H265}, whep.Takes(offer))
-	_, answer, err := server.Open(context.Background(), "gate", offer, whep.Source{Hub: h, Codec: media.H265, Release: func() {}})
+	require.Equal(t, []media.Codec{media.H265, media.VP8}, whep.Takes(offer))
+	_, answer, err := server.Open(context.Background(), "gate", offer, whep.Source{Hub: h, Codec: codec, Release: func() {}})
 	require.NoError(t, err)
-	assert.Contains(t, answer, "H265/90000")
+	assert.Contains(t, answer, string(codec)+"/90000")
 	require.NoError(t, v.pc.SetRemoteDescription(webrtc.SessionDescription{Type: webrtc.SDPTypeAnswer, SDP: answer}))
 
 	var got []*accessunit.Unit
-	d, err := rtp.NewDepacketizer(media.H265, rtp.Params{}, accessunit.Sink{Unit: func(u *accessunit.Unit) { got = append(got, u) }, Dropped: func(accessunit.DropReason) {}})
+	d, err := rtp.NewDepacketizer(codec, rtp.Params{}, accessunit.Sink{Unit: func(u *accessunit.Unit) { got = append(got, u) }, Dropped: func(accessunit.DropReason) {}})
 	require.NoError(t, err)
 	for len(got) < 30 {
 		d.Push(v.next(t), 0, time.Now())
