@@ -80,3 +80,30 @@ func testPages(ctx context.Context, t *testing.T, tab engines.Tab, playsHLS bool
 	require.NoError(t, w.client().RemoveLink(ctx, feed, link.Name))
 	require.NoError(t, engines.Until(ctx, tab, player+`.state === "refused" && `+player+`.shadowRoot.textContent.includes("This link has ended.")`))
 }
+
+// TestCameraPageInFirefox sends what Firefox encodes: H.264 where it has its plug-in for it,
+// or VP8.
+func TestCameraPageInFirefox(t *testing.T) {
+	if os.Getenv("WEBOSTRUM_ENGINES") == "" {
+		t.Skip("make engines runs this: it needs Firefox")
+	}
+	t.Parallel()
+	w := newWorld(t, "--webrtc-listen", "0.0.0.0:0") // Firefox does not reach one of the loopback alone
+	out, code := w.cli("feed", "add", "--pushed", "--audience", "everyone", feed)
+	require.Zero(t, code, out)
+	pass, err := w.client().AddPass(context.Background(), feed, 1)
+	require.NoError(t, err)
+	ctx, cancel := context.WithTimeout(context.Background(), 4*patience)
+	defer cancel()
+	tab, err := engines.Firefox(ctx)
+	require.NoError(t, err)
+	t.Cleanup(tab.Close)
+	require.NoError(t, tab.Open(ctx, pass.URL))
+	_, err = tab.Text(ctx, `String(document.getElementById("begin").click())`)
+	require.NoError(t, err)
+	require.NoError(t, engines.Until(ctx, tab, sendingState))
+	w.comesOut(3)
+	f, err := w.client().Feed(ctx, feed)
+	require.NoError(t, err)
+	t.Logf("Firefox sends %s and %s", f.Codec, f.AudioStatus.Codec)
+}

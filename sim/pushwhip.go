@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"net/url"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/pion/webrtc/v4"
@@ -40,11 +41,11 @@ func sendWHIP(ctx context.Context, p *pusher, to string, stream *rtsp.Stream) er
 	defer func() { _ = pc.Close() }()
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	connected := make(chan struct{})
+	connected, once := make(chan struct{}), sync.Once{}
 	pc.OnConnectionStateChange(func(state webrtc.PeerConnectionState) {
 		switch state {
 		case webrtc.PeerConnectionStateConnected:
-			close(connected)
+			once.Do(func() { close(connected) })
 		case webrtc.PeerConnectionStateFailed, webrtc.PeerConnectionStateClosed, webrtc.PeerConnectionStateDisconnected:
 			cancel()
 		}

@@ -15,6 +15,8 @@ import (
 const firefoxSettings = `user_pref("media.autoplay.default", 0);
 user_pref("media.autoplay.blocking_policy", 0);
 user_pref("media.peerconnection.ice.loopback", true);
+user_pref("media.navigator.streams.fake", true);
+user_pref("media.navigator.permission.disabled", true);
 user_pref("browser.shell.checkDefaultBrowser", false);
 user_pref("datareporting.policy.dataSubmissionEnabled", false);
 user_pref("app.update.enabled", false);

@@ -68,7 +68,7 @@ var publishKinds = []Kind{
 		Remedy:   "Try again when another one has ended."},
 	{Code: PublishCodec, Class: ClassUsage, Status: 406,
 		Sentence: "The offer sends no video that is handled.",
-		Remedy:   "Offer to send H.264; on a phone or laptop use a browser that encodes it, such as Chromium or Safari."},
+		Remedy:   "Offer to send H.264, H.265 or VP8; every browser encodes one of them."},
 	{Code: CameraPageGone, Class: ClassNotFound, Status: 409,
 		Sentence: "No camera page sends to this feed that could be asked for anything.",
 		Remedy:   "Open the feed's camera page on a phone or a laptop."},

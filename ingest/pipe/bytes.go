@@ -48,6 +48,13 @@ func (s *session) Facts() source.Facts {
 	return f
 }
 
+// locked does something under the lock, which a panic does not keep.
+func (s *session) locked(do func()) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	do()
+}
+
 func (s *session) next() uint64 {
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -75,13 +82,13 @@ func playBytes(r *bufio.Reader, cfg source.Config, from From) (uint64, error) {
 	chunk := make([]byte, readSize)
 	for {
 		n, err := r.Read(chunk)
-		s.mu.Lock()
-		s.take(chunk[:n])
-		if errors.Is(err, io.EOF) {
-			s.unit(s.buf)
-			s.finish()
-		}
-		s.mu.Unlock()
+		s.locked(func() {
+			s.take(chunk[:n])
+			if errors.Is(err, io.EOF) {
+				s.unit(s.buf)
+				s.finish()
+			}
+		})
 		if err != nil {
 			return s.next(), push.Fault(ended(err))
 		}

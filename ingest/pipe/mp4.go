@@ -37,9 +37,7 @@ func playMP4(r io.Reader, cfg source.Config, from From) (uint64, error) {
 	for {
 		kind, body, err := readBox(r)
 		if err == nil {
-			m.mu.Lock()
-			err = m.box(kind, body)
-			m.mu.Unlock()
+			m.locked(func() { err = m.box(kind, body) })
 		}
 		if err != nil {
 			return m.next(), push.Fault(ended(err))

@@ -54,8 +54,9 @@ type Session struct {
 	started bool          // guarded by mu
 
 	mu    sync.Mutex
-	video *rtp.VideoReceiver // guarded by mu; nil before the track
-	audio *rtp.AudioReceiver // guarded by mu; nil before the track
+	video *rtp.VideoReceiver  // guarded by mu; nil before the track
+	audio *rtp.AudioReceiver  // guarded by mu; nil before both tracks
+	heard *webrtc.TrackRemote // guarded by mu; the track of audio
 }
 
 func newSession(id string, pc *webrtc.PeerConnection, from From) *Session {
@@ -283,6 +284,7 @@ func (s *Session) take(t *webrtc.TrackRemote) error {
 		return fault.New(fault.PublisherCodec, err, "it sends %s", t.Codec().MimeType)
 	}
 	s.video = v
+	s.openAudio()
 	s.ssrc.Store(uint32(t.SSRC()))
 	s.read(t, v.Report, func(p *packet) {
 		s.packets.Add(1)
@@ -305,28 +307,45 @@ func (s *Session) publish(m *media.Sample) {
 	s.cfg.Started(s)
 }
 
+// takeAudio begins to receive audio. It keeps in step with the video, so what comes before
+// that is left out.
 func (s *Session) takeAudio(t *webrtc.TrackRemote) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if s.audio != nil || s.cfg.Audio == nil {
+	if s.heard != nil || s.cfg.Audio == nil {
 		return
 	}
-	var lead = s.video
-	cfg := rtp.AudioConfig{
-		Format: sdp.Format{Encoding: string(media.Opus), ClockRate: t.Codec().ClockRate, Channels: int(t.Codec().Channels), Params: map[string]string{"sprop-stereo": "1"}},
-		Wait:   reorderWait, FirstEpoch: s.cfg.FirstEpoch, Publish: s.cfg.Audio,
+	s.heard = t
+	s.openAudio()
+	report := func(ntp uint64, ts uint32, now time.Time) {
+		if s.audio != nil {
+			s.audio.Report(ntp, ts, now)
+		}
 	}
-	if lead != nil {
-		cfg.Lead = lead.Clock()
+	s.read(t, report, func(p *packet) {
+		if s.audio != nil {
+			s.audio.Packet(p.Packet, p.now)
+		}
+	})
+}
+
+// openAudio makes the receiver of audio once there are both tracks; it is called under the
+// lock.
+func (s *Session) openAudio() {
+	if s.heard == nil || s.video == nil {
+		return
 	}
-	a, err := rtp.NewAudioReceiver(cfg)
+	codec := s.heard.Codec()
+	a, err := rtp.NewAudioReceiver(rtp.AudioConfig{
+		Format: sdp.Format{Encoding: string(media.Opus), ClockRate: codec.ClockRate, Channels: int(codec.Channels), Params: map[string]string{"sprop-stereo": "1"}},
+		Wait:   reorderWait, Lead: s.video.Clock(), FirstEpoch: s.cfg.FirstEpoch, Publish: s.cfg.Audio,
+	})
 	if err != nil {
 		return
 	}
 	s.audio = a
 	a.OnTrack(s.cfg.AudioTrack)
 	s.cfg.AudioTrack(a.Track())
-	s.read(t, a.Report, func(p *packet) { a.Packet(p.Packet, p.now) })
 }
 
 // Facts implements source.Session.
@@ -367,12 +386,17 @@ func (s *Session) read(t *webrtc.TrackRemote, report func(ntp uint64, ts uint32,
 			if err != nil {
 				return err
 			}
-			s.mu.Lock()
-			take(&packet{p, time.Now()})
-			s.mu.Unlock()
+			s.locked(func() { take(&packet{p, time.Now()}) })
 		}
 	})
 	guarded(func() error { return s.reports(t, report) })
+}
+
+// locked does something under the lock, which a panic does not keep.
+func (s *Session) locked(do func()) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	do()
 }
 
 // reports reads the sender reports of a track.
@@ -388,9 +412,7 @@ func (s *Session) reports(t *webrtc.TrackRemote, report func(ntp uint64, ts uint
 			}
 			for _, p := range list {
 				if sr, ok := p.(*rtcp.SenderReport); ok {
-					s.mu.Lock()
-					report(sr.NTPTime, sr.RTPTime, time.Now())
-					s.mu.Unlock()
+					s.locked(func() { report(sr.NTPTime, sr.RTPTime, time.Now()) })
 				}
 			}
 		}

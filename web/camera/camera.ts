@@ -3,7 +3,7 @@ import { BackOff } from "../player/backoff";
 import { cameraTrouble, Device } from "./device";
 import { passEnds, readAddress } from "./pass";
 import { bitsText, codingsOf, frameRates, heights, mostBits, usual, type Settings } from "./settings";
-import { Refused, senderCodecs, Session, type Arriving, type Wish } from "./whip";
+import { Refused, senderCodecs, Session, Unreached, type Arriving, type Wish } from "./whip";
 
 type State = "idle" | "connecting" | "sending" | "lost" | "trouble";
 
@@ -112,20 +112,20 @@ class CameraPage {
     this.session = null;
     this.show("connecting", "Connecting …");
     const url = `${location.pathname.replace(/\/$/, "")}/whip?instance=${instance}`;
+    const session = new Session(url, this.address.pass, stream, coding, {
+      onArriving: (a) => this.arrived(a),
+      onWish: (w) => void this.grant(w),
+      onControl: () => this.tell(),
+      onLost: (why) => this.lost(why),
+    });
+    this.session = session;
     try {
-      const session = new Session(url, this.address.pass, stream, coding, {
-        onArriving: (a) => this.arrived(a),
-        onWish: (w) => void this.grant(w),
-        onControl: () => this.tell(),
-        onLost: (why) => this.lost(why),
-      });
-      this.session = session;
       await session.open();
       await session.limit(mostBits(this.settings.height, this.settings.frameRate), this.settings.frameRate);
       this.show("sending", `Sending to ${this.address.feed}`);
       this.retry = setTimeout(() => void this.doubt(session), encodesWithin);
     } catch (e) {
-      this.refused(e);
+      if (session === this.session) this.refused(e);
     }
   }
 
@@ -141,6 +141,7 @@ class CameraPage {
     if (e instanceof Refused && (e.status === 401 || e.status === 403)) this.trouble(this.address.pass === "" ? "This page needs a pass." : "The pass of this page is not taken, or no longer.", askAgain);
     else if (e instanceof Refused && forGood.includes(e.status)) this.trouble(e.message, e.remedy);
     else if (e instanceof Refused) this.again(e.message);
+    else if (e instanceof Unreached) this.again("The service answers, but its port for WebRTC is not reached.");
     else this.again("The service does not answer.");
   }
 

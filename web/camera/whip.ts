@@ -35,6 +35,9 @@ export class Refused extends Error {
   }
 }
 
+/** No packets come through, although the service has answered. */
+export class Unreached extends Error {}
+
 export interface Events {
   onArriving: (a: Arriving) => void;
   onWish: (w: Wish) => void;
@@ -44,6 +47,7 @@ export interface Events {
 
 const answerWithin = 12_000;
 const gatherWithin = 1000;
+const connectWithin = 12_000;
 const silentFor = 4000; // a connection that was interrupted may come back by itself
 
 /** What this browser says it encodes. */
@@ -58,6 +62,7 @@ export class Session {
   private readonly channel: RTCDataChannel;
   private address: string | null = null;
   private over = false;
+  private begun: (() => void) | undefined; // while it is awaited
   private patience: ReturnType<typeof setTimeout> | undefined;
   readonly video: RTCRtpSender;
   readonly audio: RTCRtpSender;
@@ -84,6 +89,7 @@ export class Session {
   private watch(): void {
     clearTimeout(this.patience);
     const { connectionState } = this.pc;
+    if (connectionState === "connected") this.begun?.();
     if (connectionState === "failed" || connectionState === "closed") this.lose("The connection is lost.");
     if (connectionState === "disconnected") this.patience = setTimeout(() => this.lose("The connection is lost."), silentFor);
   }
@@ -96,11 +102,12 @@ export class Session {
 
   private lose(why: string): void {
     if (this.over) return;
+    const opening = this.begun;
     this.close();
-    this.events.onLost(why);
+    if (!opening) this.events.onLost(why);
   }
 
-  /** Offers, and takes the answer. It throws Refused, or what fetch throws. */
+  /** Offers, takes the answer and connects. It throws Refused, Unreached, or what fetch throws. */
   async open(): Promise<void> {
     const timer = setTimeout(() => this.abort.abort(), answerWithin);
     try {
@@ -122,6 +129,21 @@ export class Session {
       clearTimeout(timer);
     }
     if (this.over) this.leave();
+    else await this.connected();
+  }
+
+  /** Waits until packets come through. */
+  private connected(): Promise<void> {
+    return new Promise((resolve, reject) => {
+      const timer = setTimeout(() => this.close(), connectWithin);
+      this.begun = () => {
+        clearTimeout(timer);
+        this.begun = undefined;
+        if (this.over) reject(new Unreached());
+        else resolve();
+      };
+      this.watch();
+    });
   }
 
   /** Waits until the browser has found its addresses, and no longer than a second. */
@@ -163,6 +185,7 @@ export class Session {
   /** Ends the session; onLost is not called. */
   close(): void {
     this.over = true;
+    this.begun?.();
     clearTimeout(this.patience);
     this.abort.abort();
     this.leave();
