@@ -1,9 +1,15 @@
 package e2e
 
 import (
+	"bytes"
 	"context"
+	"image"
+	"image/jpeg"
 	"net"
+	"os"
+	"path/filepath"
 	"regexp"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -158,4 +164,43 @@ func TestNodesInAChain(t *testing.T) {
 		})
 	}
 	origin.watchedBy("rtsp", 0)
+}
+
+// TestCommandOfTheSettings sends what a program on the service's machine writes, and says why
+// none comes when it ends.
+func TestCommandOfTheSettings(t *testing.T) {
+	t.Parallel()
+	folder := t.TempDir()
+	for i, name := range []string{"a.jpg", "b.jpg"} {
+		var b bytes.Buffer
+		img := image.NewYCbCr(image.Rect(0, 0, 320, 180), image.YCbCrSubsampleRatio420)
+		for k := range img.Y {
+			img.Y[k] = byte(k*(i+1) + i*90)
+		}
+		require.NoError(t, jpeg.Encode(&b, img, nil))
+		require.NoError(t, os.WriteFile(filepath.Join(folder, name), b.Bytes(), 0o600))
+	}
+	settings := filepath.Join(folder, "settings.yaml")
+	require.NoError(t, os.WriteFile(settings, []byte(`commands:
+  `+feed+`: [sh, -c, "cd $0; while [ -e b.jpg ]; do cat a.jpg; sleep 0.1; cat b.jpg; sleep 0.1; done; echo no camera at all >&2", `+folder+`]
+`), 0o600))
+	w := newWorld(t, "--config", settings)
+	out, code := w.cli("feed", "add", "--pushed", feed)
+	require.Zero(t, code, out)
+	w.state("live")
+	w.comesOut(3)
+	out, code = w.cli("feed", "publisher", feed)
+	require.Zero(t, code, out)
+	assert.Contains(t, out, "command")
+
+	require.NoError(t, os.Remove(filepath.Join(folder, "b.jpg")))
+	w.until("it is said why nothing comes", func() bool {
+		f, err := w.client().Feed(context.Background(), feed)
+		return err == nil && f.State == "waiting" && strings.Contains(f.Reason, "no camera at all")
+	})
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "b.jpg"), nil, 0o600))
+	w.state("live")
+	out, code = w.cli("feed", "stop", feed)
+	require.Zero(t, code, out)
+	w.state("off")
 }

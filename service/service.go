@@ -25,6 +25,7 @@ import (
 	"webostrum/deliver/viewers"
 	"webostrum/deliver/whep"
 	"webostrum/discover"
+	"webostrum/ingest/command"
 	"webostrum/ingest/whip"
 	"webostrum/station"
 	"webostrum/store"
@@ -62,6 +63,8 @@ type Config struct {
 	RTMP  string           // address for publishers by RTMP; empty takes none
 	RTMPS string           // the same with TLS
 	TLS   *tls.Certificate // for RTMPS
+
+	Commands map[string][]string // programs that send to feeds, with their arguments, by feed
 
 	SearchOn []string // interfaces that cameras are searched on; empty for all
 
@@ -134,6 +137,9 @@ func Run(ctx context.Context, cfg Config, started func(Started)) error {
 	defer keeping.Wait()
 	defer done()
 	keeping.Go(func() { keepDoors(beside, feeds, cfg.Log, doors) })
+	keeping.Go(func() {
+		command.Keep(beside, command.Config{Desk: feeds, Awaits: feeds.Awaits, Log: cfg.Log}, cfg.Commands)
+	})
 	return serve(ctx, handler, listener, func() { started(up) })
 }
 

@@ -57,6 +57,17 @@ func (st *Station) Pushed() bool {
 	return false
 }
 
+// Awaits says whether a feed waits for somebody to send.
+func (st *Station) Awaits(feed string) bool {
+	f, err := st.Get(feed)
+	if err != nil {
+		return false
+	}
+	r := f.stored()
+	_, present := f.Publisher()
+	return r.Pushed && r.Enabled && !present
+}
+
 // Gives says whether any feed that is switched on gives a delivery.
 func (st *Station) Gives(d access.Delivery) bool {
 	for _, f := range st.List() {

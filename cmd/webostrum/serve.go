@@ -96,6 +96,10 @@ func (a *app) serve() *cli.Command {
 			if err != nil {
 				return err
 			}
+			commands, err := a.settings.commands()
+			if err != nil {
+				return err
+			}
 			var servers []whep.ICEServer
 			for _, text := range c.StringSlice("ice-server") {
 				server, err := whep.ParseICEServer(text)
@@ -107,7 +111,8 @@ func (a *app) serve() *cli.Command {
 			return service.Run(ctx, service.Config{
 				Data: c.String("data"), Listen: c.String("listen"), Secure: c.Bool("https-only"), Codecs: c.String("codecs"), Log: log,
 				RTSP: c.String("rtsp-listen"), RTMP: c.String("rtmp-listen"), RTMPS: c.String("rtmps-listen"), TLS: certificate,
-				WebRTC: c.String("webrtc-listen"), WebRTCHosts: c.StringSlice("webrtc-address"), ICEServers: servers, TrustedProxies: proxies, SearchOn: c.StringSlice("search-on"),
+				Commands: commands,
+				WebRTC:   c.String("webrtc-listen"), WebRTCHosts: c.StringSlice("webrtc-address"), ICEServers: servers, TrustedProxies: proxies, SearchOn: c.StringSlice("search-on"),
 				Viewers: viewers.Config{Most: c.Int("most-viewers"), MostAFeed: c.Int("most-viewers-a-feed"), MostAnAddress: c.Int("most-viewers-an-address")},
 			}, a.showStarted)
 		},

@@ -43,6 +43,32 @@ func (s *settingsFile) load(path string) error {
 	return nil
 }
 
+// commands are the programs that the file has send to feeds. There is no flag and no API for
+// them: who may run programs here is who may write the file.
+func (s *settingsFile) commands() (map[string][]string, error) {
+	const form = `write "commands:" and, below it, a line for each feed such as  gate: [capture, --size, 1280x720]`
+	s.lookup("")
+	entry, ok := s.values["commands"]
+	if !ok {
+		return nil, nil
+	}
+	feeds, ok := entry.(map[string]any)
+	if !ok {
+		return nil, usagef("the settings file's commands cannot be used: %s", form)
+	}
+	list := make(map[string][]string)
+	for feed, value := range feeds {
+		words, ok := value.([]any)
+		if !ok || len(words) == 0 {
+			return nil, usagef("the settings file's command of %s is no list of a program and its arguments: %s", feed, form)
+		}
+		for _, w := range words {
+			list[feed] = append(list[feed], fmt.Sprint(w))
+		}
+	}
+	return list, nil
+}
+
 // configArgument finds --config before the flags are parsed: the values of
 // other flags may come from the file.
 func configArgument(args []string) string {

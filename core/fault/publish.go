@@ -12,6 +12,8 @@ const (
 	PublisherStalled  Code = "publisher-stalled"
 	PublisherGarbled  Code = "publisher-garbled"
 	PublisherNoVideo  Code = "publisher-no-video"
+	CommandMissing    Code = "feed-command-not-started"
+	CommandEnded      Code = "feed-command-ended"
 	PublisherCodec    Code = "publisher-codec-not-handled"
 	PublisherKeyframe Code = "publisher-no-keyframe"
 	PassEnded         Code = "publish-pass-ended"
@@ -75,6 +77,12 @@ var publishKinds = []Kind{
 	{Code: PublisherNobody, Class: ClassNotFound, Status: 404,
 		Sentence: "Nobody sends to this feed at present.",
 		Remedy:   "Ask again when somebody does."},
+	{Code: CommandMissing, Class: ClassBroken, Status: badGateway,
+		Sentence: "The feed's command cannot be started.",
+		Remedy:   "Look at its path and who may run it; it stands under \"commands\" in the service's settings file."},
+	{Code: CommandEnded, Class: ClassBroken, Status: badGateway,
+		Sentence: "The feed's command ended.",
+		Remedy:   "It is started again by itself. If it ends again, run it in a terminal and look at what it writes."},
 	{Code: NotPushed, Class: ClassUsage, Status: 409,
 		Sentence: "The feed opens its camera by an address, so nobody sends to it.",
 		Remedy:   "Have it wait for a publisher: \"webostrum feed edit --pushed NAME\"."},

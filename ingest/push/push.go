@@ -18,6 +18,9 @@ const (
 	RTSP Protocol = "RTSP"
 	WHIP Protocol = "WHIP"
 	HTTP Protocol = "HTTP"
+
+	// Command is that of the service's own programs.
+	Command Protocol = "command"
 )
 
 // Request is what a publisher asks for.
