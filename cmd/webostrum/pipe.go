@@ -6,8 +6,10 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net"
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
 	"time"
 
@@ -15,9 +17,12 @@ import (
 
 	"webostrum/apitypes"
 	"webostrum/client"
+	"webostrum/core/fault"
+	"webostrum/wait"
 )
 
-// pipeTimeout is how long the service may take to say whether it takes a stream.
+// pipeTimeout is how long the service may take to say whether it takes a stream, and to take
+// more of it.
 const pipeTimeout = 15 * time.Second
 
 func (a *app) pipe() *cli.Command {
@@ -41,7 +46,7 @@ func (a *app) pipe() *cli.Command {
 			if n := c.Int("program"); n > 0 {
 				to += fmt.Sprintf("?program=%d", n)
 			}
-			return send(ctx, to, key, c.Root().Reader)
+			return a.keepSending(ctx, to, key, c.Root().Reader)
 		},
 	}
 }
@@ -64,9 +69,54 @@ func (a *app) destination(ctx context.Context, c *cli.Command, name string) (bas
 	return cl.Base(), pass.Pass, err
 }
 
+const (
+	firstPause = time.Second
+	mostPause  = 15 * time.Second
+	steady     = 30 * time.Second // a stream that was taken for so long begins with the first pause again
+)
+
+// passing are refusals that may end by themselves.
+var passing = []fault.Code{fault.PublishPresent, fault.PublishNotWaiting, fault.PublisherStalled, fault.PublisherLeft}
+
+// keepSending sends a stream until it ends, and tries again when the service goes away after
+// it has taken some of it. What is written meanwhile is left out.
+func (a *app) keepSending(ctx context.Context, to, key string, stream io.Reader) error {
+	out, body := newRelay(stream)
+	for pause := firstPause; ; {
+		begun := time.Now()
+		err := send(ctx, to, key, body)
+		if ctx.Err() != nil || out.over() || !out.taken() || !passes(err) {
+			return err
+		}
+		if time.Since(begun) > steady {
+			pause = firstPause
+		}
+		why := "The service ended the connection."
+		if err != nil {
+			why = err.Error()
+		}
+		fmt.Fprintf(a.err, "%s Trying again in %v; what is written meanwhile is left out.\n", why, pause)
+		if !wait.For(ctx, pause) {
+			return ctx.Err()
+		}
+		pause = min(2*pause, mostPause)
+		body = out.take()
+	}
+}
+
+// passes says whether trying again may help.
+func passes(err error) bool {
+	var problem *apitypes.Problem
+	if errors.As(err, &problem) {
+		return slices.Contains(passing, fault.Code(problem.Code))
+	}
+	return true
+}
+
 // send posts a stream until it ends; a refusal is the service's own.
-func send(ctx context.Context, to, key string, stream io.Reader) error {
-	r, err := http.NewRequestWithContext(ctx, http.MethodPost, to, io.NopCloser(stream))
+func send(ctx context.Context, to, key string, stream io.ReadCloser) error {
+	defer func() { _ = stream.Close() }()
+	r, err := http.NewRequestWithContext(ctx, http.MethodPost, to, stream)
 	if err != nil {
 		return err
 	}
@@ -74,7 +124,7 @@ func send(ctx context.Context, to, key string, stream io.Reader) error {
 	r.Header.Set("Content-Type", "application/octet-stream")
 	r.Header.Set("User-Agent", "webostrum pipe")
 	r.Header.Set("Expect", "100-continue") // nothing is read before somebody takes it
-	resp, err := (&http.Client{Transport: &http.Transport{ExpectContinueTimeout: pipeTimeout, ResponseHeaderTimeout: 0}}).Do(r)
+	resp, err := (&http.Client{Transport: &http.Transport{DialContext: dialHurried, ExpectContinueTimeout: pipeTimeout}}).Do(r)
 	switch {
 	case err != nil && ctx.Err() != nil:
 		return ctx.Err()
@@ -90,4 +140,21 @@ func send(ctx context.Context, to, key string, stream io.Reader) error {
 		return errors.New("the service answers " + resp.Status)
 	}
 	return &problem
+}
+
+// hurried is a connection that is given up when the other side takes nothing for long.
+type hurried struct{ net.Conn }
+
+// Write implements net.Conn.
+func (h hurried) Write(b []byte) (int, error) {
+	_ = h.SetWriteDeadline(time.Now().Add(pipeTimeout)) // a broken connection tells at the write
+	return h.Conn.Write(b)
+}
+
+func dialHurried(ctx context.Context, network, address string) (net.Conn, error) {
+	c, err := (&net.Dialer{Timeout: pipeTimeout}).DialContext(ctx, network, address)
+	if err != nil {
+		return nil, err
+	}
+	return hurried{c}, nil
 }

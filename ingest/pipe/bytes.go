@@ -1,7 +1,6 @@
 package pipe
 
 import (
-	"bufio"
 	"bytes"
 	"errors"
 	"io"
@@ -67,14 +66,10 @@ type byteStream struct {
 	*session
 	buf  []byte // from the start code of a unit whose end has not come
 	open bool   // a picture is in the making
+	sync bool   // buf begins with a start code
 }
 
-func playBytes(r *bufio.Reader, cfg source.Config, from From) (uint64, error) {
-	head, _ := r.Peek(sniffed) // what there is, up to that; a stream that is shorter has ended
-	codec := codecOf(head)
-	if codec == "" {
-		return cfg.FirstEpoch, fault.New(fault.PublisherKeyframe, nil, "it begins without parameter sets, so it does not tell whether it is H.264 or H.265")
-	}
+func playBytes(r io.Reader, codec media.Codec, cfg source.Config, from From) (uint64, error) {
 	s := &byteStream{session: newSession(cfg, from)}
 	if err := s.receiver.SetVideo(codec, nil); err != nil {
 		return cfg.FirstEpoch, fault.New(fault.PublisherCodec, err, "%v", err)
@@ -84,7 +79,7 @@ func playBytes(r *bufio.Reader, cfg source.Config, from From) (uint64, error) {
 		n, err := r.Read(chunk)
 		s.locked(func() {
 			s.take(chunk[:n])
-			if errors.Is(err, io.EOF) {
+			if errors.Is(err, io.EOF) && s.sync {
 				s.unit(s.buf)
 				s.finish()
 			}
@@ -98,6 +93,17 @@ func playBytes(r *bufio.Reader, cfg source.Config, from From) (uint64, error) {
 // take takes the next bytes, and every unit that they end.
 func (s *byteStream) take(b []byte) {
 	s.buf = append(s.buf, b...)
+	if !s.sync {
+		at := bytes.Index(s.buf, []byte{0, 0, 1})
+		s.sync = at >= 0
+		if at < 0 {
+			at = max(0, len(s.buf)-2) // what may be a start code's beginning
+		}
+		s.buf = s.buf[:copy(s.buf, s.buf[at:])]
+	}
+	if !s.sync {
+		return
+	}
 	from := 0
 	for {
 		const code = 3
@@ -111,7 +117,7 @@ func (s *byteStream) take(b []byte) {
 	}
 	s.buf = s.buf[:copy(s.buf, s.buf[from:])]
 	if len(s.buf) > accessunit.MaxPicture {
-		s.buf = s.buf[:0]
+		s.buf, s.sync = s.buf[:0], false
 		s.receiver.Lost()
 	}
 }

@@ -37,28 +37,76 @@ const (
 
 const (
 	sniffed    = 64 << 10 // bytes that are looked at
+	mostLeft   = 16 << 20 // bytes of a byte stream before its parameter sets
 	packetSize = 188
 )
 
-// Sniff tells what a stream is by its beginning.
-func Sniff(b []byte) Format {
+// sniff tells what a stream is by its first bytes, which may be from the middle of it;
+// the codec is that of a byte stream. Unknown where more bytes may tell.
+func sniff(b []byte) (Format, media.Codec) {
 	switch {
-	case len(b) > packetSize && b[0] == 0x47 && b[packetSize] == 0x47:
-		return Transport
-	case bytes.HasPrefix(b, []byte{0, 0, 1}), bytes.HasPrefix(b, []byte{0, 0, 0, 1}):
-		return ByteStream
+	case len(b) > packetSize && b[0] == 0x47 && b[packetSize] == 0x47, inTransport(b):
+		return Transport, ""
 	case bytes.HasPrefix(b, []byte{0xff, 0xd8}), bytes.HasPrefix(b, []byte("--")): // bare, or as parts of a multipart body
-		return MotionJPEG
+		return MotionJPEG, ""
 	case len(b) >= 8 && (string(b[4:8]) == "ftyp" || string(b[4:8]) == "styp" || string(b[4:8]) == "moov"):
-		return MP4
+		return MP4, ""
 	}
-	return Unknown
+	if codec := codecOf(b); codec != "" {
+		return ByteStream, codec
+	}
+	if len(b) > packetSize && !starts(b) && bytes.Contains(b, []byte{0xff, 0xd8, 0xff}) {
+		return MotionJPEG, ""
+	}
+	return Unknown, ""
+}
+
+// inTransport finds packets that begin later.
+func inTransport(b []byte) bool {
+	for i := range min(packetSize, max(0, len(b)-2*packetSize)) {
+		if b[i] == 0x47 && b[i+packetSize] == 0x47 && b[i+2*packetSize] == 0x47 {
+			return true
+		}
+	}
+	return false
+}
+
+// starts says whether a byte stream begins here, whosever.
+func starts(b []byte) bool {
+	return bytes.HasPrefix(b, []byte{0, 0, 1}) || bytes.HasPrefix(b, []byte{0, 0, 0, 1})
+}
+
+// begin waits for as many bytes as it takes to tell what a stream is. Of a byte stream those
+// before its parameter sets are left out.
+func begin(r *bufio.Reader) (Format, media.Codec, error) {
+	left := 0
+	for {
+		head, err := r.Peek(min(r.Buffered()+1, sniffed)) // which reads all that has come
+		if len(head) == 0 {
+			return Unknown, "", ended(err)
+		}
+		head, _ = r.Peek(r.Buffered())
+		f, codec := sniff(head)
+		switch {
+		case f != Unknown:
+			return f, codec, nil
+		case err == nil && len(head) < sniffed:
+			continue
+		case err == nil && left < mostLeft && bytes.Contains(head, []byte{0, 0, 1}):
+			n, _ := r.Discard(sniffed / 2)
+			left += n
+			continue
+		case left > 0 || starts(head):
+			return f, "", fault.New(fault.PublisherKeyframe, nil, "it begins without parameter sets, so it does not tell whether it is H.264 or H.265")
+		}
+		return f, "", fault.New(fault.PublisherGarbled, nil, "it begins with % x, which is no transport stream, H.264, H.265, JPEG or fragmented MP4", head[:min(len(head), 8)])
+	}
 }
 
 // codecOf tells whose NAL units a byte stream has: both codecs begin with parameter sets, by
 // types that the other does not use there.
 func codecOf(b []byte) media.Codec {
-	for range 16 {
+	for {
 		at := bytes.Index(b, []byte{0, 0, 1})
 		if at < 0 || at+5 > len(b) {
 			return ""
@@ -71,7 +119,6 @@ func codecOf(b []byte) media.Codec {
 			return media.H265
 		}
 	}
-	return ""
 }
 
 // From is who sends.
@@ -87,21 +134,18 @@ func Play(body io.Reader, from From) push.Play {
 	return func(ctx context.Context, cfg source.Config) (next uint64, err error) {
 		cfg.Settle()
 		r := bufio.NewReaderSize(body, sniffed)
-		head, err := r.Peek(packetSize + 1)
-		if len(head) == 0 {
-			return cfg.FirstEpoch, ended(err)
-		}
-		switch Sniff(head) {
+		format, codec, err := begin(r)
+		switch format {
 		case Transport:
 			return playTransport(r, cfg, from)
 		case ByteStream:
-			return playBytes(r, cfg, from)
+			return playBytes(r, codec, cfg, from)
 		case MotionJPEG:
 			return playJPEG(r, cfg, from)
 		case MP4:
 			return playMP4(r, cfg, from)
 		}
-		return cfg.FirstEpoch, fault.New(fault.PublisherGarbled, nil, "it begins with % x, which is no transport stream, H.264, H.265, JPEG or fragmented MP4", head[:min(len(head), 8)])
+		return cfg.FirstEpoch, err
 	}
 }
 

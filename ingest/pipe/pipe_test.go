@@ -168,3 +168,30 @@ func FuzzPlay(f *testing.F) {
 		}
 	})
 }
+
+// TestJoinedInTheMiddle begins with what another service was sent the beginning of.
+func TestJoinedInTheMiddle(t *testing.T) {
+	long := nalu.AppendStart(nil, pictures.P(3000, 1))
+	for range 100 { // 300 kB before the next parameter sets
+		long = nalu.AppendStart(long, pictures.P(3000, 1))
+	}
+	for name, tt := range map[string]struct {
+		stream []byte
+		codec  media.Codec
+		frames int // at least
+	}{
+		"transport stream": {film.New(60, true).Stream(0), media.H264, 20},
+		"H.264":            {h264Stream(40), media.H264, 30},
+		"H.264, long":      {append(long, h264Stream(20)...), media.H264, 20},
+		"H.265":            {byteStream(), media.H265, 30},
+		"Motion JPEG":      {jpegs(5), media.JPEG, 4},
+	} {
+		for _, at := range []int{1, 100, 331} {
+			k, err := play(t, bytes.NewReader(tt.stream[at:]))
+			assert.Equal(t, fault.PublisherLeft, codeOf(err), "%s, from %d: %v", name, at, err)
+			require.GreaterOrEqual(t, len(k.Video), tt.frames, "%s, from %d", name, at)
+			assert.Equal(t, tt.codec, k.Video[0].Track.Codec, name)
+			assert.True(t, k.Video[0].Key, name)
+		}
+	}
+}

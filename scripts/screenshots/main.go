@@ -54,6 +54,11 @@ func run(out, only string) error {
 	}
 	defer stop()
 	s := &shooter{demo: demo, page: page, out: out, only: only}
+	local, err := service.ReadLocal(data)
+	if err != nil {
+		return err
+	}
+	s.token = local.Token
 	if s.camera, err = cameraURL(data, "lower-station"); err != nil {
 		return err
 	}
@@ -78,6 +83,7 @@ type shooter struct {
 	out    string
 	only   string
 	camera string // URL of the RTSP camera
+	token  string // of an engineer
 }
 
 func cameraURL(data, feed string) (string, error) {
@@ -222,9 +228,6 @@ func (s *shooter) pages() error {
 			return s.shoot("renditions", "/feeds/lower-station", playing+" && "+made, see, wait(8*time.Second))
 		},
 		func() error {
-			return s.shoot("winch-room", "/feeds/winch-room", playing+" && "+made, wait(8*time.Second))
-		},
-		func() error {
 			measured := `[...document.querySelectorAll("[data-way]")].filter((t) => /from the pixels.*a second/.test(t.textContent)).length === 5`
 			record := func() error { return s.page.Press("Record a minute") }
 			return s.shoot("compare", "/feeds/lower-station/compare", measured+` && document.body.textContent.includes("Record a minute")`, record, wait(65*time.Second))
@@ -247,9 +250,6 @@ func (s *shooter) pages() error {
 			return s.shoot("camera", "/feeds/passing-loop", playing, show, wait(3*time.Second))
 		},
 		func() error { return s.shoot("add", "/", reported, s.fillAdd) },
-		func() error {
-			return s.shoot("clock", "/clock", `document.querySelector("#check").textContent.includes("good to")`)
-		},
 		func() error { return s.shoot("wall", "/wall", allPlaying, wait(2*time.Second)) },
 		func() error {
 			open := func() error { return s.page.Press("Put it into a page") }
@@ -260,6 +260,7 @@ func (s *shooter) pages() error {
 			return s.shoot("audience", "/feeds/winch-room", `document.querySelector("[role=radiogroup]")`, open)
 		},
 		func() error { return s.shoot("people", "/people", `document.querySelectorAll("li").length > 4`) },
+		s.phone,
 		s.page.Phone,
 		func() error { return s.shoot("feed-phone-dark", "/feeds/lower-station", playing) },
 	}
