@@ -19,7 +19,7 @@ func (s *shooter) terminals() error {
 		return err
 	}
 	commands := map[string][]string{
-		"cli-feeds":   {"feed list", "feed show lower-station", "events --limit 5"},
+		"cli-feeds":   {"feed list", "feed show summit-360", "events --limit 1"},
 		"cli-camera":  {"discover --seconds 2", "camera show passing-loop", "camera move passing-loop --preset Loop", "camera set passing-loop --size 111x100", "camera-request list winch-room"},
 		"cli-inspect": {"inspect --transports --user viewer --password funicular " + s.camera, "inspect --user viewer --password wrong " + s.camera},
 	}

@@ -54,7 +54,7 @@ export function FeedPage({ me }: { me: Me }) {
         <Stack spacing={2}>
           <Pictures feed={feed} preview={preview} />
           {engineer && feed.publish.pushed && (
-            <Section title="Publishing" hint="Nobody is opened: somebody sends to this feed.">
+            <Section title="Publishing" hint="No camera is opened: somebody sends to this feed.">
               <Publishing feed={feed} madeKey={made} />
             </Section>
           )}
