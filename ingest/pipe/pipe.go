@@ -12,6 +12,7 @@ import (
 	"errors"
 	"io"
 	"net/url"
+	"slices"
 	"time"
 
 	"webostrum/core/fault"
@@ -37,34 +38,61 @@ const (
 
 const (
 	sniffed    = 64 << 10 // bytes that are looked at
-	mostLeft   = 16 << 20 // bytes of a byte stream before its parameter sets
+	mostLeft   = 16 << 20 // bytes that do not tell
 	packetSize = 188
 )
 
-// sniff tells what a stream is by its first bytes, which may be from the middle of it;
-// the codec is that of a byte stream. Unknown where more bytes may tell.
+// sniff tells what a stream is by its first bytes; the codec is that of a byte stream. Unknown
+// where more bytes may tell.
 func sniff(b []byte) (Format, media.Codec) {
 	switch {
-	case len(b) > packetSize && b[0] == 0x47 && b[packetSize] == 0x47, inTransport(b):
+	case len(b) > packetSize && b[0] == 0x47 && b[packetSize] == 0x47:
 		return Transport, ""
 	case bytes.HasPrefix(b, []byte{0xff, 0xd8}), bytes.HasPrefix(b, []byte("--")): // bare, or as parts of a multipart body
 		return MotionJPEG, ""
 	case len(b) >= 8 && (string(b[4:8]) == "ftyp" || string(b[4:8]) == "styp" || string(b[4:8]) == "moov"):
 		return MP4, ""
 	}
-	if codec := codecOf(b); codec != "" {
+	if codec := codecOf(b); starts(b) && codec != "" {
 		return ByteStream, codec
 	}
-	if len(b) > packetSize && !starts(b) && bytes.Contains(b, []byte{0xff, 0xd8, 0xff}) {
+	return within(b)
+}
+
+// within tells what a stream is by bytes from the middle of it. Packets of a transport stream
+// hold what byte streams do.
+func within(b []byte) (Format, media.Codec) {
+	const enough = 8 * packetSize
+	if len(b) < enough {
+		return Unknown, ""
+	}
+	switch codec := codecOf(b); {
+	case packetsWithin(b):
+		return Transport, ""
+	case codec != "":
+		return ByteStream, codec
+	case pictureWithin(b):
 		return MotionJPEG, ""
 	}
 	return Unknown, ""
 }
 
-// inTransport finds packets that begin later.
-func inTransport(b []byte) bool {
-	for i := range min(packetSize, max(0, len(b)-2*packetSize)) {
-		if b[i] == 0x47 && b[i+packetSize] == 0x47 && b[i+2*packetSize] == 0x47 {
+// pictureWithin finds a JPEG picture after another, or after the head of its part.
+func pictureWithin(b []byte) bool {
+	return slices.ContainsFunc([]string{"\xff\xd9\xff\xd8\xff", "\n\n\xff\xd8\xff", "\n\r\n\xff\xd8\xff"}, func(edge string) bool {
+		return bytes.Contains(b, []byte(edge))
+	})
+}
+
+// packetsWithin finds packets of a transport stream in a row.
+func packetsWithin(b []byte) bool {
+	const most = 3 // packets after the first
+	for i := range min(packetSize, max(0, len(b)-most*packetSize)) {
+		n := 0
+		for n <= most && b[i+n*packetSize] == 0x47 {
+			n++
+		}
+		if n > most {
 			return true
 		}
 	}
@@ -76,27 +104,27 @@ func starts(b []byte) bool {
 	return bytes.HasPrefix(b, []byte{0, 0, 1}) || bytes.HasPrefix(b, []byte{0, 0, 0, 1})
 }
 
-// begin waits for as many bytes as it takes to tell what a stream is. Of a byte stream those
-// before its parameter sets are left out.
+// begin waits for as many bytes as it takes to tell what a stream is. Bytes that do not tell
+// are left out: a stream may be joined in the middle of a picture.
 func begin(r *bufio.Reader) (Format, media.Codec, error) {
-	left := 0
+	left, look := 0, sniff
 	for {
 		head, err := r.Peek(min(r.Buffered()+1, sniffed)) // which reads all that has come
 		if len(head) == 0 {
 			return Unknown, "", ended(err)
 		}
 		head, _ = r.Peek(r.Buffered())
-		f, codec := sniff(head)
+		f, codec := look(head)
 		switch {
 		case f != Unknown:
 			return f, codec, nil
 		case err == nil && len(head) < sniffed:
 			continue
-		case err == nil && left < mostLeft && bytes.Contains(head, []byte{0, 0, 1}):
+		case err == nil && left < mostLeft:
 			n, _ := r.Discard(sniffed / 2)
-			left += n
+			left, look = left+n, within
 			continue
-		case left > 0 || starts(head):
+		case starts(head):
 			return f, "", fault.New(fault.PublisherKeyframe, nil, "it begins without parameter sets, so it does not tell whether it is H.264 or H.265")
 		}
 		return f, "", fault.New(fault.PublisherGarbled, nil, "it begins with % x, which is no transport stream, H.264, H.265, JPEG or fragmented MP4", head[:min(len(head), 8)])

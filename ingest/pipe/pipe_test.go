@@ -93,6 +93,20 @@ func jpegs(n int) (b []byte) {
 	return b
 }
 
+// parts are pictures in a multipart body, each larger than what is looked at.
+func parts(n int) (b []byte) {
+	for range n {
+		picture := pictures.JPEG(64, 48, color.RGBA{20, 200, 20, 255})
+		b = append(b, "--next\r\nContent-Type: image/jpeg\r\n\r\n"...)
+		b = append(b, picture[:2]...)
+		for range 2 { // comments (ISO/IEC 10918-1, B.2.4.5)
+			b = append(append(b, 0xff, 0xfe, 0xff, 0xf0), make([]byte, 0xffee)...)
+		}
+		b = append(append(b, picture[2:]...), "\r\n"...)
+	}
+	return b
+}
+
 func TestFormats(t *testing.T) {
 	for name, tt := range map[string]struct {
 		stream []byte
@@ -169,6 +183,12 @@ func FuzzPlay(f *testing.F) {
 	})
 }
 
+// slowly reads less than a packet at a time.
+type slowly struct{ io.Reader }
+
+// Read implements io.Reader.
+func (s slowly) Read(b []byte) (int, error) { return s.Reader.Read(b[:min(len(b), 150)]) }
+
 // TestJoinedInTheMiddle begins with what another service was sent the beginning of.
 func TestJoinedInTheMiddle(t *testing.T) {
 	long := nalu.AppendStart(nil, pictures.P(3000, 1))
@@ -184,10 +204,11 @@ func TestJoinedInTheMiddle(t *testing.T) {
 		"H.264":            {h264Stream(40), media.H264, 30},
 		"H.264, long":      {append(long, h264Stream(20)...), media.H264, 20},
 		"H.265":            {byteStream(), media.H265, 30},
-		"Motion JPEG":      {jpegs(5), media.JPEG, 4},
+		"Motion JPEG":      {jpegs(9), media.JPEG, 5},
+		"JPEG in parts":    {parts(5), media.JPEG, 4},
 	} {
 		for _, at := range []int{1, 100, 331} {
-			k, err := play(t, bytes.NewReader(tt.stream[at:]))
+			k, err := play(t, slowly{bytes.NewReader(tt.stream[at:])})
 			assert.Equal(t, fault.PublisherLeft, codeOf(err), "%s, from %d: %v", name, at, err)
 			require.GreaterOrEqual(t, len(k.Video), tt.frames, "%s, from %d", name, at)
 			assert.Equal(t, tt.codec, k.Video[0].Track.Codec, name)
