@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"crypto/rand"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -10,6 +11,7 @@ import (
 	"net/http"
 	"net/url"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -42,10 +44,11 @@ func (a *app) pipe() *cli.Command {
 			if err != nil {
 				return err
 			}
-			to := base + "/publish/" + url.PathEscape(name) + "/stream"
+			query := url.Values{"instance": {rand.Text()}} // so that it takes its own place when it comes back
 			if n := c.Int("program"); n > 0 {
-				to += fmt.Sprintf("?program=%d", n)
+				query.Set("program", strconv.Itoa(n))
 			}
+			to := base + "/publish/" + url.PathEscape(name) + "/stream?" + query.Encode()
 			return a.keepSending(ctx, to, key, c.Root().Reader)
 		},
 	}
