@@ -22,7 +22,7 @@ var layers = map[string][]string{
 	"transcode":         {"core/", "wait", "barrier"},
 	"apitypes":          {},
 	"barrier":           {},
-	"ingest":            {"core/", "ingest/", "apitypes", "barrier", "netif"},
+	"ingest":            {"core/", "ingest/", "apitypes", "barrier", "netif", "wait"},
 	"ingest/source":     {"core/"},
 	"ingest/dial":       {"core/"},
 	"deliver/hls":       {"core/", "deliver/problem", "deliver/socket"},
