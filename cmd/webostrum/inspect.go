@@ -172,7 +172,9 @@ func watchText(r *apitypes.Report) string {
 }
 
 func reportTable(w io.Writer, r *apitypes.Report) {
-	row(w, "address", r.URL)
+	if r.URL != "" { // a feed that somebody sends to has none
+		row(w, "address", r.URL)
+	}
 	row(w, "transport", r.Transport)
 	if r.Server != "" {
 		row(w, "server", r.Server)
