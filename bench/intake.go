@@ -4,9 +4,7 @@ import (
 	"bufio"
 	"bytes"
 	"context"
-	"errors"
 	"fmt"
-	"io"
 	"net"
 	"os"
 	"os/exec"
@@ -84,7 +82,7 @@ func intakeOf(address string, codec media.Codec) (result, error) {
 	path := address + "/" + string(codec)
 	var ours, bare []float64
 	for range rounds {
-		b, err := processorTime(func() error { return readBare(address, path) })
+		b, err := processorTime(func() error { return copyAll(address, "RAW rtsp://"+path+" RTSP/1.0\r\n\r\n") })
 		if err != nil {
 			return result{}, err
 		}
@@ -118,29 +116,6 @@ func usage() (time.Duration, error) {
 	var u syscall.Rusage
 	err := syscall.Getrusage(syscall.RUSAGE_SELF, &u)
 	return time.Duration(u.Utime.Nano() + u.Stime.Nano()), err
-}
-
-// readBare reads all that comes and copies it once.
-func readBare(address, path string) error {
-	c, err := net.Dial("tcp", address)
-	if err != nil {
-		return err
-	}
-	defer func() { _ = c.Close() }()
-	if _, err := c.Write([]byte("RAW rtsp://" + path + " RTSP/1.0\r\n\r\n")); err != nil {
-		return err
-	}
-	buf, kept := make([]byte, 64<<10), make([]byte, 64<<10)
-	for {
-		n, err := c.Read(buf)
-		copy(kept, buf[:n])
-		if errors.Is(err, io.EOF) {
-			return nil
-		}
-		if err != nil {
-			return err
-		}
-	}
 }
 
 // takeIn plays the feed into a hub and segments.

@@ -60,7 +60,7 @@ func callers() ([]result, error) {
 func compareCaller(address, name string, bareByte byte, take func(string, *intoHLS) error, aim string) (result, error) {
 	var ours, bare []float64
 	for range rounds {
-		b, err := processorTime(func() error { return copyAll(address, bareByte) })
+		b, err := processorTime(func() error { return copyAll(address, string(rune(bareByte))) })
 		if err != nil {
 			return result{}, err
 		}
@@ -87,14 +87,14 @@ func compareCaller(address, name string, bareByte byte, take func(string, *intoH
 	return result{"processor time for one 4 Mbit/s " + name + " over TCP into HLS segments", share(o), share(b) + " to read and copy", fmt.Sprintf("%.2f", o/b), aim}, nil
 }
 
-// copyAll reads all that comes and copies it once.
-func copyAll(address string, say byte) error {
+// copyAll says something, reads all that comes and copies it once.
+func copyAll(address, say string) error {
 	c, err := net.Dial("tcp", address)
 	if err != nil {
 		return err
 	}
 	defer func() { _ = c.Close() }()
-	if _, err := c.Write([]byte{say}); err != nil {
+	if _, err := c.Write([]byte(say)); err != nil {
 		return err
 	}
 	buf, kept := make([]byte, 64<<10), make([]byte, 64<<10)

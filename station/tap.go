@@ -4,6 +4,7 @@ import (
 	"context"
 	"sync"
 
+	"webostrum/barrier"
 	"webostrum/core/fault"
 	"webostrum/core/hub"
 	"webostrum/core/media"
@@ -28,20 +29,24 @@ func (f *Feed) Tap(ctx context.Context, cfg source.Config) (next uint64, err err
 	cfg.AudioTrack(p.AudioTrackNow())
 	var publishing sync.Mutex
 	var readers sync.WaitGroup
+	one := func(s *media.Sample, publish func(*media.Sample)) {
+		publishing.Lock()
+		defer publishing.Unlock()
+		publish(s)
+	}
 	read := func(h *hub.Hub, publish func(*media.Sample)) {
 		readers.Go(func() {
 			r := h.NewReader()
 			defer r.Close()
-			for {
-				s, _, err := r.Next(ctx)
-				if err != nil {
-					cancel(err)
-					return
+			cancel(barrier.Do(func() error {
+				for {
+					s, _, err := r.Next(ctx)
+					if err != nil {
+						return err
+					}
+					one(s, publish)
 				}
-				publishing.Lock()
-				publish(s)
-				publishing.Unlock()
-			}
+			}))
 		})
 	}
 	begun := false

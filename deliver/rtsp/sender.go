@@ -160,13 +160,14 @@ func (c *connection) play() {
 	c.playing = cancel
 	for _, p := range c.parts {
 		c.wg.Go(func() {
-			if p.wire != nil {
-				c.sendShared(ctx, p)
-			} else {
-				c.sendAll(ctx, p)
-			}
-			cancel()
-			_ = c.conn.Close()
+			defer func() { cancel(); _ = c.conn.Close() }()
+			c.server.guarded(func() {
+				if p.wire != nil {
+					c.sendShared(ctx, p)
+				} else {
+					c.sendAll(ctx, p)
+				}
+			})
 		})
 	}
 }

@@ -144,9 +144,8 @@ func (s *Server) add(conn net.Conn) bool {
 	}
 	s.conns[conn] = struct{}{}
 	s.wg.Go(func() {
-		if err := barrier.Do(func() error { s.serveConn(conn); return nil }); err != nil {
-			_ = conn.Close()
-			s.panicked(err)
+		if !s.guarded(func() { s.serveConn(conn) }) {
+			_ = conn.Close() // one of a tunnel's is closed by the other
 		}
 		s.mu.Lock()
 		delete(s.conns, conn)
@@ -155,10 +154,14 @@ func (s *Server) add(conn net.Conn) bool {
 	return true
 }
 
-func (s *Server) panicked(err error) {
-	if s.cfg.Panicked != nil {
+// guarded keeps a mistake of ours from ending more than what it is made in; false says that
+// there was one.
+func (s *Server) guarded(do func()) bool {
+	err := barrier.Do(func() error { do(); return nil })
+	if err != nil && s.cfg.Panicked != nil {
 		s.cfg.Panicked(err)
 	}
+	return err == nil
 }
 
 // DropAll cuts all connections, as a camera does that loses its network.

@@ -41,8 +41,8 @@ func (s *Server) wireOf(m medium) *wire {
 		s.wires[m.hub] = w
 		go func() { // giveUp waits for its end
 			defer close(w.done)
-			w.run(ctx, m)
-			w.hub.Close()
+			defer w.hub.Close()
+			s.guarded(func() { w.run(ctx, m) })
 		}()
 	}
 	w.users++
