@@ -5,6 +5,7 @@ import (
 	"net"
 	"net/http"
 	"net/netip"
+	"net/url"
 	"strconv"
 	"strings"
 
@@ -46,13 +47,27 @@ func reachOf(host string) string {
 // carrier is what providers share among their customers (RFC 6598).
 var carrier = netip.MustParsePrefix("100.64.0.0/10")
 
-// baseOf is the address that a request came by, without a path.
+// baseOf is the address that a request came by, without a slash at its end.
 func (a *API) baseOf(r *http.Request) string {
 	scheme := "http"
-	if r.TLS != nil || a.cfg.Secure || a.forwardedHTTPS(r) {
+	if a.secure(r) {
 		scheme = "https"
 	}
-	return scheme + "://" + r.Host
+	return scheme + "://" + r.Host + a.cfg.Front.Base
+}
+
+// secure says whether a request's browser came over HTTPS.
+func (a *API) secure(r *http.Request) bool {
+	return r.TLS != nil || a.cfg.Secure || a.forwardedHTTPS(r)
+}
+
+// outside is the address that viewers outside come by; empty when it is not known.
+func (a *API) outside() string {
+	o := a.cfg.Front.Outside
+	if o == nil {
+		return ""
+	}
+	return o.Scheme + "://" + o.Host + a.cfg.Front.Base
 }
 
 type proxiedKey struct{}
@@ -75,12 +90,25 @@ func (b *ownBase) Resolve(ctx huma.Context) []error {
 func (a *API) listAddresses(_ context.Context, in *struct{ ownBase }) (*struct{ Body apitypes.AddressList }, error) {
 	own := a.baseOf(in.request)
 	out := apitypes.AddressList{Addresses: []apitypes.Address{{URL: own, Reach: reachOf(hostOnly(in.request.Host)), Own: true}}}
-	for _, url := range a.others() {
-		if url != own {
-			out.Addresses = append(out.Addresses, apitypes.Address{URL: url, Reach: reachOf(hostOnly(strings.TrimPrefix(url, "http://")))})
+	if outside := a.outside(); outside != "" && outside != own {
+		out.Addresses = append(out.Addresses, apitypes.Address{URL: outside, Reach: reachOf(a.cfg.Front.Outside.Hostname()), Outside: true})
+	}
+	for _, at := range a.others() {
+		if at != own {
+			out.Addresses = append(out.Addresses, apitypes.Address{URL: at, Reach: reachOfURL(at)})
 		}
 	}
+	out.Addresses[0].Outside = own == a.outside()
 	return &struct{ Body apitypes.AddressList }{out}, nil
+}
+
+// reachOfURL is reachOf for an address.
+func reachOfURL(address string) string {
+	u, err := url.Parse(address)
+	if err != nil {
+		return reachOutside
+	}
+	return reachOf(u.Hostname())
 }
 
 func hostOnly(hostPort string) string {
@@ -98,7 +126,9 @@ func (a *API) others() (list []string) {
 	if !ok {
 		return nil
 	}
-	at := func(ip string) string { return "http://" + net.JoinHostPort(ip, strconv.Itoa(tcp.Port)) }
+	at := func(ip string) string {
+		return "http://" + net.JoinHostPort(ip, strconv.Itoa(tcp.Port)) + a.cfg.Front.Base
+	}
 	if !tcp.IP.IsUnspecified() {
 		return []string{at(tcp.IP.String())}
 	}

@@ -23,11 +23,13 @@ import (
 
 	"webostrum/access"
 	"webostrum/barrier"
+	"webostrum/certs"
 	"webostrum/core/fault"
 	"webostrum/deliver/problem"
 	"webostrum/deliver/viewers"
 	"webostrum/deliver/whep"
 	"webostrum/ingest/whip"
+	"webostrum/router"
 	"webostrum/station"
 	"webostrum/store"
 )
@@ -38,11 +40,15 @@ type Config struct {
 	Station *station.Station
 	Web     fs.FS  // the built console and player
 	Version string // shown in the OpenAPI document
-	Secure  bool   // cookies are for HTTPS only
+	Secure  bool   // browsers come over HTTPS only, through a proxy
 	Worker  string // path of the codec worker; empty when there is none
 	Log     *slog.Logger
 
 	Listen net.Addr // where HTTP comes in; nil when not known
+	Front  Front
+	Certs  certs.Source // nil without HTTPS of its own
+	Doors  func() []Door
+	Router *router.Keeper // nil asks no router
 
 	// TrustedProxies are those whose word is taken for where a request came from.
 	TrustedProxies []netip.Prefix
@@ -87,6 +93,7 @@ type API struct {
 	grants *grants
 
 	experience *experience
+	reach      *reachChecks
 	searches   searches
 	uses       uses
 	assets     assets
@@ -111,7 +118,7 @@ type limits struct {
 // New makes the API.
 func New(cfg Config) (*API, error) {
 	useProblems()
-	page, err := parsePages()
+	page, err := parsePages(cfg.Front.Base)
 	if err != nil {
 		return nil, err
 	}
@@ -119,7 +126,7 @@ func New(cfg Config) (*API, error) {
 		cfg.Log = slog.New(slog.DiscardHandler)
 	}
 	a := &API{
-		cfg: cfg, store: cfg.Store, station: cfg.Station, pages: page, grants: newGrants(), experience: newExperience(),
+		cfg: cfg, store: cfg.Store, station: cfg.Station, pages: page, grants: newGrants(), experience: newExperience(), reach: newReachChecks(),
 		limits: limits{viewers: viewers.New(cfg.Viewers), checks: newChecks(), nonces: newNonces(), inspections: make(chan struct{}, mostInspections)},
 	}
 	if err := a.loadLinks(); err != nil {
@@ -141,8 +148,9 @@ func New(cfg Config) (*API, error) {
 	a.routes(g)
 	protection := http.NewCrossOriginProtection()
 	protection.AddInsecureBypassPattern("/media/")   // pages of other sites may show what is public; cookies do not come with them
+	protection.AddInsecureBypassPattern("/reach/")   // codes let devices report, and no cookies
 	protection.AddInsecureBypassPattern("/publish/") // keys let publishers in, and no cookies
-	a.handler = a.addressed(protection.Handler(a.identify(g)))
+	a.handler = a.addressed(a.fronted(protection.Handler(a.identify(g))))
 	return a, nil
 }
 
@@ -188,9 +196,12 @@ func (a *API) routes(g *gin.Engine) {
 		metrics.ServeHTTP(c.Writer, c.Request)
 	})
 	g.Any("/media/:feed/*rest", a.serveMedia)
-	g.GET("/clock", serveClock)
+	g.GET("/clock", a.serveClock)
+	g.GET("/trust", a.serveTrust)
+	g.GET("/trust/root.cer", a.serveRoot)
 	g.GET("/clock/time", func(c *gin.Context) { serveTime(c.Writer, c.Request) })
 	a.pageRoutes(g)
+	a.reachRoutes(g)
 	a.publishRoutes(g)
 	if a.cfg.EnterKey != "" {
 		g.GET("/enter/:key", a.enter)

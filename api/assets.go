@@ -5,6 +5,7 @@ import (
 	"compress/gzip"
 	"crypto/sha256"
 	"encoding/base64"
+	"html"
 	"io/fs"
 	"mime"
 	"net/http"
@@ -20,6 +21,10 @@ import (
 	"webostrum/deliver/problem"
 )
 
+// consolePage is the console's page. It says where the service is, so that its paths hold
+// under whatever base and at whatever depth.
+const consolePage = "console.html"
+
 // assets keeps the built console and player as they are sent: they do not change while
 // the service runs.
 type assets struct {
@@ -33,7 +38,7 @@ type asset struct {
 	kind          string
 }
 
-func (s *assets) get(files fs.FS, name string) (*asset, error) {
+func (s *assets) get(files fs.FS, base, name string) (*asset, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if f := s.files[name]; f != nil {
@@ -42,6 +47,9 @@ func (s *assets) get(files fs.FS, name string) (*asset, error) {
 	body, err := fs.ReadFile(files, name)
 	if err != nil {
 		return nil, err
+	}
+	if name == consolePage {
+		body = bytes.Replace(body, []byte("<head>"), []byte(`<head><base href="`+html.EscapeString(base+"/")+`">`), 1)
 	}
 	sum := sha256.Sum256(body)
 	f := &asset{plain: body, tag: base64.RawURLEncoding.EncodeToString(sum[:9]), kind: mime.TypeByExtension(path.Ext(name))}
@@ -73,14 +81,14 @@ func (a *API) serveAsset(c *gin.Context) {
 			problem.Write(c.Writer, fault.New(fault.PageUnknown, nil, ""))
 			return
 		}
-		name = "console.html" // the console finds its own way from the address
+		name = consolePage // the console finds its own way from the address
 	}
 	if m := c.Request.Method; m != http.MethodGet && m != http.MethodHead {
 		c.Header("Allow", "GET, HEAD")
 		problem.Write(c.Writer, fault.New(fault.MethodNotAllowed, nil, ""))
 		return
 	}
-	f, err := a.assets.get(a.cfg.Web, name)
+	f, err := a.assets.get(a.cfg.Web, a.cfg.Front.Base, name)
 	if err != nil {
 		problem.Write(c.Writer, fault.New(fault.ConsoleMissing, err, ""))
 		return
@@ -91,6 +99,9 @@ func (a *API) serveAsset(c *gin.Context) {
 		h.Set("Cross-Origin-Resource-Policy", "cross-origin")
 	}
 	h.Set("Cache-Control", "no-cache")
+	if name == consolePage {
+		h.Set("Content-Security-Policy", strings.Replace(policy(ownFrames), "base-uri 'none'", "base-uri 'self'", 1))
+	}
 	if strings.Contains(name, "assets/") {
 		h.Set("Cache-Control", "public, max-age=31536000, immutable")
 	}

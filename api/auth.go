@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 
 	"webostrum/access"
 	"webostrum/apitypes"
@@ -25,13 +26,14 @@ type signInInput struct {
 	Body    apitypes.SignIn
 	from    string // address
 	browser string
+	request *http.Request
 }
 
 const longestBrowser = 200 // letters that are kept of what it calls itself
 
 // Resolve notes where a sign-in comes from.
 func (i *signInInput) Resolve(ctx huma.Context) []error {
-	i.from = ctx.RemoteAddr()
+	i.from, i.request = ctx.RemoteAddr(), humagin.Unwrap(ctx).Request
 	i.browser = strings.ToValidUTF8(ctx.Header("User-Agent"), "")
 	i.browser = i.browser[:min(len(i.browser), longestBrowser)]
 	return nil
@@ -61,7 +63,7 @@ func (a *API) signIn(ctx context.Context, in *signInInput) (*meOutput, error) {
 		return nil, answerFor(err)
 	}
 	a.station.By(who.Name, access.HostOf(in.from)).Note("", station.EventSignIn, who.Name+" signed in from "+access.HostOf(in.from))
-	return &meOutput{SetCookie: a.sessionCookie(text), Body: meView(who)}, nil
+	return &meOutput{SetCookie: a.sessionCookie(text, a.secure(in.request)), Body: meView(who)}, nil
 }
 
 // tryPassword checks a name and password, and a code where the account has a second
@@ -110,10 +112,11 @@ func (a *API) firstSignIn(context.Context, *struct{}) (*struct{ Body apitypes.Si
 	return &struct{ Body apitypes.SignInPage }{page}, nil
 }
 
-func (a *API) sessionCookie(text string) http.Cookie {
+// sessionCookie keeps a browser signed in; secure says that it came over HTTPS.
+func (a *API) sessionCookie(text string, secure bool) http.Cookie {
 	return http.Cookie{
-		Name: sessionCookie, Value: text, Path: "/", HttpOnly: true, SameSite: http.SameSiteStrictMode,
-		MaxAge: int(sessionLasts.Seconds()), Secure: a.cfg.Secure,
+		Name: sessionCookie, Value: text, Path: a.at("/"), HttpOnly: true, SameSite: http.SameSiteStrictMode,
+		MaxAge: int(sessionLasts.Seconds()), Secure: secure,
 	}
 }
 
@@ -132,7 +135,7 @@ func (a *API) signOut(_ context.Context, in *signOutInput) (*signOutOutput, erro
 		}
 		a.grants.changed()
 	}
-	return &signOutOutput{http.Cookie{Name: sessionCookie, Path: "/", MaxAge: -1, HttpOnly: true, SameSite: http.SameSiteStrictMode}}, nil
+	return &signOutOutput{http.Cookie{Name: sessionCookie, Path: a.at("/"), MaxAge: -1, HttpOnly: true, SameSite: http.SameSiteStrictMode}}, nil
 }
 
 type meOnly struct{ Body apitypes.Me }

@@ -8,7 +8,6 @@ import (
 
 	"webostrum/apitypes"
 	"webostrum/core/plan"
-	"webostrum/deliver/problem"
 )
 
 func (a *API) feedDelay(ctx context.Context, in *feedPath) (*struct{ Body apitypes.DelayList }, error) {
@@ -29,12 +28,6 @@ func (a *API) feedDelay(ctx context.Context, in *feedPath) (*struct{ Body apityp
 }
 
 // serveClock answers /clock: a page to hold in front of a camera.
-func serveClock(c *gin.Context) {
-	body, err := pageFiles.ReadFile("pages/clock.html")
-	if err != nil {
-		problem.Write(c.Writer, err)
-		return
-	}
-	c.Header("Cache-Control", "no-store")
-	c.Data(http.StatusOK, "text/html; charset=utf-8", body)
+func (a *API) serveClock(c *gin.Context) {
+	a.page(c.Writer, http.StatusOK, "clock.html", ownFrames, nil)
 }

@@ -17,7 +17,7 @@ type embedInput struct {
 	ownBase
 	Name      string  `path:"name" maxLength:"63" doc:"Name of the feed" example:"lower-station"`
 	Link      string  `query:"link" maxLength:"40" doc:"Name of a link that opens it; engineers only"`
-	Address   string  `query:"address" maxLength:"300" doc:"Of the service, as viewers reach it; the one asked by when left out" example:"https://cams.example.org"`
+	Address   string  `query:"address" maxLength:"300" doc:"Of the service, as viewers reach it; when left out the one that viewers outside come by, or else the one asked by" example:"https://cams.example.org"`
 	Prefer    string  `query:"prefer" enum:"delay,reach,simple" doc:"What is tried first: the least delay, what plays everywhere, or Motion JPEG"`
 	Within    float64 `query:"within" minimum:"0" maximum:"3600" doc:"Seconds that the picture may be behind; 0 for what there is"`
 	Rendition string  `query:"rendition" maxLength:"40" doc:"Name of a rendition"`
@@ -57,6 +57,9 @@ func (a *API) embedFeed(ctx context.Context, in *embedInput) (*struct{ Body apit
 // embedBase is the service's address that a snippet uses.
 func (a *API) embedBase(in *embedInput) (string, error) {
 	if in.Address == "" {
+		if outside := a.outside(); outside != "" {
+			return outside, nil
+		}
 		return a.baseOf(in.request), nil
 	}
 	u, err := url.Parse(in.Address)
@@ -123,7 +126,7 @@ func (a *API) reachNote(base, reach string) string {
 	switch reach {
 	case reachMachine:
 		note := "Only this machine gets to " + base + "."
-		if others := a.others(); len(others) > 0 && reachOf(hostOnly(strings.TrimPrefix(others[0], "http://"))) != reachMachine {
+		if others := a.others(); len(others) > 0 && reachOfURL(others[0]) != reachMachine {
 			return note + " Viewers elsewhere reach " + strings.Join(others, " or ") + "."
 		}
 		return note + " Choose an address that your viewers reach."

@@ -83,7 +83,7 @@ func exampleRequest() apitypes.CameraRequest {
 }
 
 func exampleEvent() apitypes.Event {
-	return apitypes.Event{ID: 1199, At: exampleTime, Feed: "lower-station", Kind: "state", Text: "live"}
+	return apitypes.Event{ID: 1199, At: exampleTime, Feed: "lower-station", Kind: "state", Severity: "info", Text: "live"}
 }
 
 func exampleAccount() apitypes.Account {

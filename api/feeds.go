@@ -200,29 +200,3 @@ func (a *API) inspectCamera(ctx context.Context, in *struct{ Body apitypes.Inspe
 	}
 	return &struct{ Body apitypes.Report }{report.Report}, nil
 }
-
-type eventsInput struct {
-	Feed   string    `query:"feed" maxLength:"63" doc:"Only this feed's events"`
-	Kind   string    `query:"kind" enum:"state,change,warning,sign-in,service,transcode,request,search" doc:"Only events of this kind"`
-	Since  time.Time `query:"since" doc:"Only events from this time on"`
-	Before int64     `query:"before" minimum:"0" doc:"Only events older than this number"`
-	After  int64     `query:"after" minimum:"0" doc:"Only events newer than this number"`
-	Limit  int       `query:"limit" minimum:"1" maximum:"500" default:"100" doc:"How many at most; ask again with before for more"`
-}
-
-const flushWait = time.Second
-
-func (a *API) listEvents(ctx context.Context, in *eventsInput) (*struct{ Body apitypes.EventList }, error) {
-	wait, cancel := context.WithTimeout(ctx, flushWait)
-	defer cancel()
-	a.station.FlushEvents(wait) // what the caller has just done is among them
-	events, err := a.store.Events(store.EventQuery{Feed: in.Feed, Kind: in.Kind, Since: in.Since, Before: in.Before, After: in.After, Limit: in.Limit})
-	if err != nil {
-		return nil, answerFor(err)
-	}
-	out := apitypes.EventList{Events: []apitypes.Event{}}
-	for _, e := range events {
-		out.Events = append(out.Events, apitypes.Event(e))
-	}
-	return &struct{ Body apitypes.EventList }{out}, nil
-}

@@ -95,7 +95,7 @@ func drainEvents(s *stream, w *station.Watcher, who caller) error {
 			if !who.reader() {
 				continue // addresses stand in them
 			}
-			if err := s.send("event", apitypes.Event(e)); err != nil {
+			if err := s.send("event", eventView(e)); err != nil {
 				return err
 			}
 		default:

@@ -138,7 +138,7 @@ func (a *API) serveHLS(w http.ResponseWriter, r *http.Request, name string, m ad
 		r = r.WithContext(ctx)
 	}
 	if file == dashName {
-		h.ServeDASH(w, r, m.feed, strings.TrimSuffix(r.URL.Path, dashName)+"time?as=iso")
+		h.ServeDASH(w, r, m.feed, a.at(strings.TrimSuffix(r.URL.Path, dashName)+"time?as=iso"))
 		return
 	}
 	h.ServeFile(w, r, m.feed, strings.TrimPrefix(file, "hls/"))

@@ -71,7 +71,7 @@ func (a *API) embedded(c *gin.Context) (o snippet.Options, m admission, err erro
 	if err != nil || !strings.EqualFold(u.Host, c.Request.Host) {
 		return o, m, unknown
 	}
-	parts := strings.Split(strings.Trim(u.Path, "/"), "/")
+	parts := strings.Split(strings.Trim(strings.TrimPrefix(u.Path, a.cfg.Front.Base), "/"), "/")
 	if len(parts) != 2 && (len(parts) != 4 || parts[2] != "link") || parts[0] != "watch" && parts[0] != "embed" {
 		return o, m, unknown
 	}

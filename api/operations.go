@@ -48,6 +48,7 @@ func (a *API) operations() {
 	a.linkOperations(h)
 	a.publishOperations(h)
 	a.deviceOperations(h)
+	a.reachOperations(h)
 	huma.Register(h, operation("GET", "/feeds/{name}/delay", "feed-delay", "What delay cannot be avoided in each delivery", needsViewer, ok), a.feedDelay)
 	huma.Register(h, operation("GET", "/feeds/{name}/plan", "plan-feed", "What a feed will be like for its viewers", needsViewer, ok), a.planFeed)
 	huma.Register(h, operation("POST", "/plan", "plan-camera", "What a feed of a camera would be like", needsEngineer, ok), a.planCamera)
@@ -133,9 +134,9 @@ func (a *API) enter(c *gin.Context) {
 		var text string
 		t := &store.Token{Kind: store.TokenSession, ExpiresAt: time.Now().Add(sessionLasts), Address: access.HostOf(c.Request.RemoteAddr), Browser: "the demo's link"}
 		if text, err = a.store.NewToken(who, t); err == nil {
-			cookie := a.sessionCookie(text)
+			cookie := a.sessionCookie(text, a.secure(c.Request))
 			http.SetCookie(c.Writer, &cookie)
-			c.Redirect(http.StatusSeeOther, "/")
+			c.Redirect(http.StatusSeeOther, a.at("/"))
 			return
 		}
 	}

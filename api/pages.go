@@ -21,7 +21,11 @@ import (
 //go:embed pages
 var pageFiles embed.FS
 
-func parsePages() (*template.Template, error) { return template.ParseFS(pageFiles, "pages/*.html") }
+// parsePages reads the pages of a service that is under a base path.
+func parsePages(base string) (*template.Template, error) {
+	at := func(path string) string { return base + path }
+	return template.New("pages").Funcs(template.FuncMap{"at": at}).ParseFS(pageFiles, "pages/*.html")
+}
 
 // playerPage is a page that is all player.
 type playerPage struct {
@@ -79,10 +83,15 @@ func policy(ancestors string) string {
 
 // page sends a page that pages of ancestors may frame; empty for all.
 func (a *API) page(w http.ResponseWriter, status int, name, ancestors string, data any) {
+	a.pageUnder(w, status, name, policy(ancestors), data)
+}
+
+// pageUnder sends a page with a content policy of its own.
+func (a *API) pageUnder(w http.ResponseWriter, status int, name, content string, data any) {
 	h := w.Header()
 	h.Set("Content-Type", "text/html; charset=utf-8")
 	h.Set("Cache-Control", "no-store")
-	h.Set("Content-Security-Policy", policy(ancestors))
+	h.Set("Content-Security-Policy", content)
 	w.WriteHeader(status)
 	_ = a.pages.ExecuteTemplate(w, name, data) // a viewer that has gone is no error
 }
@@ -99,17 +108,20 @@ func (a *API) serveWatch(c *gin.Context) {
 	w, name, link := c.Writer, c.Param("feed"), c.Param("text")
 	m, err := a.enterFeed(c.Request, name, link)
 	switch {
+	case err != nil && viewersOnly(c.Request):
+		a.message(w, shownElsewhere(err), "", "")
+		return
 	case err != nil && link == "" && !m.signedIn():
-		c.Redirect(http.StatusSeeOther, "/?next="+url.QueryEscape("/watch/"+name))
+		a.askWho(c, "/watch/"+name)
 		return
 	case err != nil:
-		a.message(w, err, "/", "See which feeds there are")
+		a.message(w, err, a.at("/"), "See which feeds there are")
 		return
 	}
 	p := a.playerPage(c, m)
 	base := a.baseOf(c.Request)
 	if m.shared() {
-		p.OEmbed = base + "/oembed?url=" + url.QueryEscape(base+c.Request.URL.Path)
+		p.OEmbed = base + "/oembed?url=" + url.QueryEscape(base+c.Request.URL.Path) // which is without the base by now
 	}
 	if m.stranger() && m.feed.Rules().Audience == access.Everyone {
 		p.Open = openGraphOf(snippet.Options{Base: base, Feed: name}, m)
@@ -117,18 +129,37 @@ func (a *API) serveWatch(c *gin.Context) {
 	a.page(w, http.StatusOK, "watch.html", ownFrames, p)
 }
 
+// askWho has somebody sign in and come back to a path.
+func (a *API) askWho(c *gin.Context, path string) {
+	c.Redirect(http.StatusSeeOther, a.at("/?next="+url.QueryEscape(a.at(path))))
+}
+
+// shownElsewhere says to viewers of the address that is for them alone what they can do: there
+// nobody signs in.
+func shownElsewhere(err error) error {
+	var f *fault.Error
+	if errors.As(err, &f) && f.Kind.Code == fault.FeedSignInNeeded {
+		return fault.New(fault.FeedNotShown, nil, "")
+	}
+	return err
+}
+
 // serveEmbed answers /embed/{feed}, and the same behind a link: the player alone, for
 // frames of the sites that may show it.
 func (a *API) serveEmbed(c *gin.Context) {
 	w, r, name, link := c.Writer, c.Request, c.Param("feed"), c.Param("text")
 	m, err := a.enterFeed(r, name, link)
+	if err != nil && viewersOnly(r) {
+		a.message(w, shownElsewhere(err), "", "")
+		return
+	}
 	if err == nil {
 		err = m.fits() // whatever frames it further up, the header below tells the browser
 	}
 	var f *fault.Error
 	switch {
 	case errors.As(err, &f) && (f.Kind.Code == fault.FeedSignInNeeded || f.Kind.Code == fault.SiteRefused):
-		a.message(w, err, snippet.Options{Feed: name, Link: link}.Watch(), "Open it on its own page")
+		a.message(w, err, snippet.Options{Base: a.cfg.Front.Base, Feed: name, Link: link}.Watch(), "Open it on its own page")
 		return
 	case err != nil:
 		a.message(w, err, "", "")
@@ -200,8 +231,8 @@ func (a *API) serveWall(c *gin.Context) {
 	}
 	p.Tiles = p.Tiles[:min(len(p.Tiles), mostTiles)]
 	seen := slices.ContainsFunc(p.Tiles, func(t tile) bool { return t.Refused == "" })
-	if !seen && !who.signedIn() && len(links) == 0 {
-		c.Redirect(http.StatusSeeOther, "/?next="+url.QueryEscape(r.URL.RequestURI()))
+	if !seen && !who.signedIn() && len(links) == 0 && !viewersOnly(r) {
+		a.askWho(c, r.URL.RequestURI())
 		return
 	}
 	a.page(c.Writer, http.StatusOK, "wall.html", ownFrames, p)

@@ -156,6 +156,10 @@ func (a *API) digest(r *http.Request, answer httpauth.Answer) (who *store.Accoun
 // demand asks for a sign-in. Browsers that load something for a page are not asked
 // for a password in a box of their own: the page does that.
 func (a *API) demand(w http.ResponseWriter, r *http.Request, p plain) {
+	if viewersOnly(r) {
+		problem.Write(w, fault.New(fault.FeedNotShown, nil, ""))
+		return
+	}
 	if p.wait > 0 {
 		header, err := tooOften(p.wait)
 		maps.Copy(w.Header(), header)

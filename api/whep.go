@@ -108,7 +108,7 @@ func (a *API) readOffer(w http.ResponseWriter, r *http.Request) (offer string, o
 func (a *API) answerOffer(w http.ResponseWriter, r *http.Request, id, tag, answer string) {
 	h := w.Header()
 	h.Set("Content-Type", sdpType)
-	h.Set("Location", strings.TrimSuffix(r.URL.Path, "/")+"/"+id)
+	h.Set("Location", a.at(strings.TrimSuffix(r.URL.Path, "/")+"/"+id))
 	h.Set("Etag", `"`+tag+`"`)
 	h.Set("Cache-Control", "no-store")
 	a.tellICEServers(h)

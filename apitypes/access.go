@@ -163,6 +163,8 @@ type Address struct {
 	URL   string `json:"url" example:"http://192.0.2.10:7600"`
 	Reach string `json:"reach" enum:"machine,network,outside" doc:"Who gets there: this machine alone, its network, or the outside, as far as the address tells"`
 	Own   bool   `json:"own" doc:"Whether it is the one that was asked by"`
+
+	Outside bool `json:"outside" doc:"Whether it is the one that viewers outside come by, as the settings say"`
 }
 
 // AddressList is all of them.

@@ -7,9 +7,13 @@ type Event struct {
 	ID   int64     `json:"id"`
 	At   time.Time `json:"at"`
 	Feed string    `json:"feed,omitempty" doc:"Empty for the service itself"`
-	Kind string    `json:"kind" enum:"state,change,warning,sign-in,service,transcode,request"`
+	Kind string    `json:"kind" enum:"state,change,warning,sign-in,service,transcode,request,search,alert"`
 	Code string    `json:"code,omitempty"`
 	Text string    `json:"text"`
+
+	Severity string     `json:"severity" enum:"info,warning,serious" doc:"How much it matters; what is serious needs somebody"`
+	Times    int        `json:"times,omitempty" doc:"How often it happened, where repeated ones come as one"`
+	First    *time.Time `json:"first,omitempty" doc:"When it happened first, likewise"`
 
 	Account string `json:"account,omitempty" doc:"Who did it; empty for nobody's doing"`
 	Address string `json:"address,omitempty" doc:"Where from"`
@@ -18,6 +22,7 @@ type Event struct {
 // EventList is a part of what happened.
 type EventList struct {
 	Events []Event `json:"events" doc:"Newest first"`
+	Before int64   `json:"before,omitempty" doc:"To ask for older ones with; missing when there are none"`
 }
 
 // LiveFeeds is the "feeds" event: the present state of all feeds.

@@ -168,9 +168,13 @@ type EventQuery struct {
 	Feed   string
 	Kind   string
 	Since  time.Time // from this time on; zero for all
+	Until  time.Time // before this time; zero for all
+
+	Severity, By, Search string
 	Before int64
 	After  int64
 	Limit  int
+	Fold   bool // events that repeat come as one
 }
 
 // Events returns events, newest first.
@@ -185,8 +189,19 @@ func (c *Client) Events(ctx context.Context, q EventQuery) ([]apitypes.Event, er
 	if !q.Since.IsZero() {
 		v.Set("since", q.Since.UTC().Format(time.RFC3339Nano))
 	}
+	for name, value := range map[string]string{"severity": q.Severity, "by": q.By, "search": q.Search} {
+		if value != "" {
+			v.Set(name, value)
+		}
+	}
+	if !q.Until.IsZero() {
+		v.Set("until", q.Until.UTC().Format(time.RFC3339Nano))
+	}
 	if q.Before > 0 {
 		v.Set("before", strconv.FormatInt(q.Before, 10))
+	}
+	if q.Fold {
+		v.Set("fold", "true")
 	}
 	if q.After > 0 {
 		v.Set("after", strconv.FormatInt(q.After, 10))

@@ -5,7 +5,7 @@ set -euo pipefail
 
 case "${1:-}" in
   codecs)   why="to build the codec worker"; packages="gcc libc6-dev pkg-config libopenh264-dev libde265-dev libturbojpeg0-dev libvpx-dev libyuv-dev libopus-dev libvo-aacenc-dev libfaad-dev" ;;
-  browser)  why="to test pages in a real browser, and behind nginx"; packages="chromium nginx-light openssl" ;;
+  browser)  why="to test pages in a real browser, behind nginx and behind routers"; packages="chromium nginx-light openssl nftables iproute2 libnss3-tools" ;;
   bench)    why="to measure against"; packages="nginx-light wrk nghttp2-client openssl" ;;
   engines)  why="to test pages in Firefox and WebKitGTK"; packages="firefox-esr libavcodec59 webkit2gtk-driver xvfb gstreamer1.0-libav gstreamer1.0-plugins-bad" ;;
   terminal) why="to take pictures of the command line"; packages="xvfb xterm imagemagick x11-utils fonts-dejavu-core" ;;

@@ -11,6 +11,7 @@ import (
 
 	"webostrum/access"
 	"webostrum/api"
+	"webostrum/certs"
 	"webostrum/deliver/rtsp"
 	"webostrum/ingest/push"
 	"webostrum/ingest/rtmp"
@@ -25,24 +26,27 @@ type door struct {
 	wanted func() bool
 	open   func(net.Listener) (closed func()) // serves until closed is called
 
-	closed  func()    // nil when it is not open
-	refused time.Time // when opening it failed last
+	refused time.Time // when opening it failed last; of keepDoors alone
+
+	mu     sync.Mutex
+	closed func() // nil when it is not open; guarded by mu
+	why    error  // why it could not be opened; guarded by mu
 }
 
 // doorRetry is how long after a failure a door is tried again.
 const doorRetry = 15 * time.Second
 
 // doorsOf are the doors of a service.
-func doorsOf(cfg Config, feeds *station.Station, gate rtsp.Gate) []*door {
+func doorsOf(cfg Config, feeds *station.Station, source certs.Source, gate rtsp.Gate) []*door {
 	listen := cfg.RTMPS
-	if cfg.TLS == nil {
+	if source == nil {
 		listen = ""
 	}
 	return []*door{
 		{name: nameRTSP, listen: cfg.RTSP, wanted: func() bool { return feeds.Gives(access.RTSP) || feeds.Pushed() }, open: rtspServer(cfg.Log, gate, feeds)},
 		{name: nameRTMP, listen: cfg.RTMP, wanted: feeds.Pushed, open: publishers(cfg.Log, rtmp.Handle(feeds, false))},
 		{name: nameRTMPS, listen: listen, wanted: feeds.Pushed, open: func(l net.Listener) func() {
-			secure := tls.NewListener(l, &tls.Config{Certificates: []tls.Certificate{*cfg.TLS}, MinVersion: tls.VersionTLS12})
+			secure := tls.NewListener(l, &tls.Config{GetCertificate: source.Certificate, MinVersion: tls.VersionTLS12})
 			return publishers(cfg.Log, rtmp.Handle(feeds, true))(secure)
 		}},
 	}
@@ -145,7 +149,7 @@ func keepDoors(ctx context.Context, feeds *station.Station, log *slog.Logger, do
 func (d *door) adjust() error {
 	want := d.listen != "" && d.wanted()
 	switch {
-	case want == (d.closed != nil):
+	case want == d.isOpen():
 		return nil
 	case !want:
 		d.shut()
@@ -156,15 +160,50 @@ func (d *door) adjust() error {
 	l, err := net.Listen("tcp", d.listen)
 	if err != nil {
 		d.refused = time.Now()
+		d.mu.Lock()
+		d.why = err
+		d.mu.Unlock()
 		return err
 	}
-	d.closed = d.open(l)
+	closed := d.open(l)
+	d.mu.Lock()
+	d.closed, d.why = closed, nil
+	d.mu.Unlock()
 	return nil
 }
 
 func (d *door) shut() {
-	if d.closed != nil {
-		d.closed()
-		d.closed = nil
+	d.mu.Lock()
+	closed := d.closed
+	d.closed, d.why = nil, nil
+	d.mu.Unlock()
+	if closed != nil {
+		closed()
 	}
+}
+
+func (d *door) isOpen() bool {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	return d.closed != nil
+}
+
+// states are the doors as engineers see them.
+func states(doors []*door) (list []api.Door) {
+	for _, d := range doors {
+		if d.listen == "" {
+			continue
+		}
+		d.mu.Lock()
+		s := api.Door{For: d.name, Listen: d.listen, Port: d.port(), Open: d.closed != nil}
+		switch {
+		case d.why != nil:
+			s.Why = d.why.Error()
+		case d.closed == nil:
+			s.Why = "no feed needs it now"
+		}
+		d.mu.Unlock()
+		list = append(list, s)
+	}
+	return list
 }

@@ -5,13 +5,10 @@ package service
 import (
 	"context"
 	"crypto/rand"
-	"crypto/tls"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"log/slog"
 	"net"
-	"net/http"
 	"net/netip"
 	"os"
 	"path/filepath"
@@ -20,13 +17,15 @@ import (
 	"time"
 
 	"webostrum/api"
+	"webostrum/certs"
 	"webostrum/deliver/rtsp"
-	"webostrum/deliver/socket"
 	"webostrum/deliver/viewers"
 	"webostrum/deliver/whep"
 	"webostrum/discover"
 	"webostrum/ingest/command"
 	"webostrum/ingest/whip"
+	"webostrum/netif"
+	"webostrum/router"
 	"webostrum/station"
 	"webostrum/store"
 	"webostrum/transcode"
@@ -59,10 +58,11 @@ type Config struct {
 	ICEServers  []whep.ICEServer // that viewers are told of
 	Log         *slog.Logger
 
-	RTSP  string           // address for viewers and publishers by RTSP; empty switches it off
-	RTMP  string           // address for publishers by RTMP; empty takes none
-	RTMPS string           // the same with TLS
-	TLS   *tls.Certificate // for RTMPS
+	RTSP  string // address for viewers and publishers by RTSP; empty switches it off
+	RTMP  string // address for publishers by RTMP; empty takes none
+	RTMPS string // the same with TLS; needs a certificate
+
+	Front Front
 
 	Commands map[string][]string // programs that send to feeds, with their arguments, by feed
 
@@ -74,12 +74,17 @@ type Config struct {
 // Started is what is known once the service is up.
 type Started struct {
 	Address   string   // http://host:port, for this machine
+	Secure    string   // the same over HTTPS; empty without
 	Elsewhere []string // the same for other machines, where it listens to them
 	Password  string   // of the first account, at the first start only
 }
 
 // Run runs the service until ctx ends. started is called once it is up.
 func Run(ctx context.Context, cfg Config, started func(Started)) error {
+	front, err := cfg.Front.check()
+	if err != nil {
+		return err
+	}
 	records, err := store.Open(cfg.Data)
 	if err != nil {
 		return err
@@ -89,48 +94,65 @@ func Run(ctx context.Context, cfg Config, started func(Started)) error {
 	if err != nil {
 		return err
 	}
-	listener, err := net.Listen("tcp", cfg.Listen)
+	source, err := cfg.Front.certificates(cfg.Data, front, cfg.Log)
 	if err != nil {
-		return fmt.Errorf("the address %s cannot be used: %w; choose another with --listen", cfg.Listen, err)
+		return err
 	}
-	up := Started{Address: "http://" + shownAddress(listener.Addr()), Elsewhere: elsewhere(listener.Addr()), Password: password}
+	listener, err := openListener(cfg.Listen, "--listen")
+	if err != nil {
+		return err
+	}
+	defer func() { _ = listener.Close() }() // where nothing comes of it
+	https, forViewers, err := cfg.Front.openMore()
+	if err != nil {
+		return err
+	}
+	up := Started{Address: "http://" + shownAddress(listener.Addr()) + front.Base, Elsewhere: elsewhere(listener.Addr()), Password: password}
 	if err := leaveToken(records, cfg.Data, up.Address); err != nil {
-		return errors.Join(err, listener.Close())
+		return err
 	}
 	codecs, err := worker(cfg)
 	if err != nil {
-		return errors.Join(err, listener.Close())
+		return err
 	}
 	feeds, err := station.Open(station.Config{Store: records, Log: cfg.Log, Codecs: codecs, AAC: transcode.DecodesAAC(codecs), Find: finder(cfg.SearchOn)})
 	if err != nil {
-		return errors.Join(err, listener.Close())
+		return err
 	}
 	defer feeds.Close()
 	webRTC, err := openWebRTC(cfg)
 	if err != nil {
-		return errors.Join(err, listener.Close())
+		return err
 	}
 	if webRTC != nil {
 		defer func() { _ = webRTC.Close() }() // before the feeds
 	}
 	publishers, err := openPublishers(webRTC, cfg.Log)
 	if err != nil {
-		return errors.Join(err, listener.Close())
+		return err
 	}
 	if publishers != nil {
 		defer publishers.Close() // before the port
 	}
 	var handler *api.API // before any door opens
-	doors := doorsOf(cfg, feeds, func(ctx context.Context, q rtsp.Request) (*rtsp.Opened, *rtsp.Refusal) {
+	doors := doorsOf(cfg, feeds, source, func(ctx context.Context, q rtsp.Request) (*rtsp.Opened, *rtsp.Refusal) {
 		return handler.RTSPGate(ctx, q)
 	})
+	if https != nil {
+		front.HTTPSPort = portOf(https)
+		front.HTTPSListen, up.Secure = https.Addr().String(), "https://"+shownAddress(https.Addr())+front.Base
+	}
+	if forViewers != nil {
+		front.ViewersListen = forViewers.Addr().String()
+	}
+	rules := router.New(router.Config{Gateway: netif.Gateway, Log: cfg.Log})
 	handler, err = api.New(api.Config{
-		Ports: portsOf(doors),
+		Ports: portsOf(doors), Front: front, Certs: source, Doors: func() []api.Door { return states(doors) }, Router: rules,
 		Store: records, Station: feeds, Web: web.Files(), Version: Version, Secure: cfg.Secure, EnterKey: cfg.EnterKey,
 		WebRTC: webRTC, Publishers: publishers, ICEServers: cfg.ICEServers, Viewers: cfg.Viewers, Worker: codecs, Log: cfg.Log, Listen: listener.Addr(), TrustedProxies: cfg.TrustedProxies, SearchOn: cfg.SearchOn,
 	})
 	if err != nil {
-		return errors.Join(err, listener.Close())
+		return err
 	}
 	beside, done := context.WithCancel(ctx)
 	var keeping sync.WaitGroup
@@ -140,7 +162,39 @@ func Run(ctx context.Context, cfg Config, started func(Started)) error {
 	keeping.Go(func() {
 		command.Keep(beside, command.Config{Desk: feeds, Awaits: feeds.Awaits, Log: cfg.Log}, cfg.Commands)
 	})
-	return serve(ctx, handler, listener, func() { started(up) })
+	keeping.Go(func() {
+		if cfg.Front.RouterRules {
+			rules.Ask(beside, handler.WantedRules())
+		}
+		rules.Run(beside)
+	})
+	if asked, ok := source.(*certs.ACME); ok {
+		keeping.Go(func() { asked.Run(beside) })
+	}
+	return serveAll(ctx, handler, entrancesOf(handler, listener, https, forViewers, source), func() { started(up) })
+}
+
+// entrancesOf are the ports of HTTP; https and viewers may be nil.
+func entrancesOf(handler *api.API, plain, https, forViewers net.Listener, source certs.Source) []entrance {
+	first := entrance{listener: plain, handler: handler}
+	if source != nil {
+		first.handler = source.Challenges(handler)
+	}
+	list := []entrance{first}
+	if https != nil {
+		list = append(list, entrance{listener: https, handler: handler, tls: certs.Config(source)})
+	}
+	if forViewers != nil {
+		list = append(list, entrance{listener: forViewers, handler: handler.Viewers()})
+	}
+	return list
+}
+
+func portOf(l net.Listener) int {
+	if tcp, ok := l.Addr().(*net.TCPAddr); ok {
+		return tcp.Port
+	}
+	return 0
 }
 
 func openWebRTC(cfg Config) (*whep.Server, error) {
@@ -167,33 +221,6 @@ func worker(cfg Config) (string, error) {
 		return "", nil
 	}
 	return path, err
-}
-
-// serve serves until ctx ends, then drains for a while and cuts what is left.
-func serve(ctx context.Context, handler *api.API, l net.Listener, up func()) error {
-	server := &http.Server{
-		Handler: handler, ReadHeaderTimeout: headerTimeout, IdleTimeout: idleTimeout, MaxHeaderBytes: maxHeader,
-		ConnContext: socket.With,
-		ErrorLog:    slog.NewLogLogger(slog.Default().Handler(), slog.LevelDebug),
-	}
-	server.RegisterOnShutdown(handler.EndStreams)
-	ended := make(chan error, 1)
-	go func() { ended <- server.Serve(l) }()
-	up()
-	select {
-	case err := <-ended:
-		return err
-	case <-ctx.Done():
-	}
-	drain, cancel := context.WithTimeout(context.WithoutCancel(ctx), drainTimeout)
-	defer cancel()
-	if err := server.Shutdown(drain); err != nil {
-		_ = server.Close()
-	}
-	if err := <-ended; !errors.Is(err, http.ErrServerClosed) {
-		return err
-	}
-	return nil
 }
 
 // shownAddress is an address that a browser on this machine can open.

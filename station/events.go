@@ -7,6 +7,7 @@ import (
 	"sync"
 	"time"
 
+	"webostrum/core/fault"
 	"webostrum/store"
 )
 
@@ -20,6 +21,7 @@ const (
 	EventTranscode = "transcode" // transcoding began or ended
 	EventRequest   = "request"   // a camera answered a request
 	EventSearch    = "search"    // somebody searched for cameras
+	EventAlert     = "alert"     // an alert was sent, or could not be
 )
 
 // mostQueued bounds the events that wait to be written. Those that are too many are
@@ -124,8 +126,23 @@ func (st *Station) event(e store.Event) {
 	st.watch.changed()
 }
 
+// severity says how much an event matters.
+func severity(e store.Event) store.Severity {
+	kind, known := fault.Lookup(fault.Code(e.Code))
+	switch {
+	case e.Severity > store.Info:
+		return e.Severity
+	case known && kind.Person, e.Kind == EventAlert:
+		return store.Serious
+	case e.Code != "" || e.Kind == EventWarning:
+		return store.Warning
+	}
+	return store.Info
+}
+
 // writeEvent is the recorder's.
 func (st *Station) writeEvent(e store.Event) {
+	e.Severity = severity(e)
 	if err := st.store.AddEvent(&e); err != nil {
 		st.log.Error("an event could not be written", "error", err, "event", e.Text)
 	}

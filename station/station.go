@@ -49,10 +49,12 @@ type Station struct {
 	mu    sync.Mutex
 	feeds map[string]*Feed // guarded by mu
 
-	watch  watchers
-	events *recorder
-	panics atomic.Uint64
-	keys   access.Throttle // slows down publishers with wrong keys
+	watch      watchers
+	events     *recorder
+	complained time.Time // of the history; of the tick alone
+	history    *history
+	panics     atomic.Uint64
+	keys       access.Throttle // slows down publishers with wrong keys
 }
 
 // Panics is how many runs of feeds have panicked so far.
@@ -67,6 +69,7 @@ func Open(cfg Config) (*Station, error) {
 	st := &Station{cfg: cfg, store: cfg.Store, log: cfg.Log, feeds: make(map[string]*Feed), staleAfter: defaultStale, lease: pipeline.DefaultLease}
 	st.ctx, st.stop = context.WithCancel(context.Background())
 	st.events = newRecorder(st.writeEvent)
+	st.history = newHistory(cfg.Store, func(kind, text string) { st.event(store.Event{At: time.Now(), Kind: kind, Text: text}) }, st.historyFailed)
 	st.wg.Go(st.tick)
 	st.event(store.Event{At: time.Now(), Kind: EventService, Text: "the service started"})
 	for _, r := range records {
@@ -98,14 +101,25 @@ func (st *Station) tick() {
 		case <-st.ctx.Done():
 			return
 		case now := <-ticker.C:
+			var sights []sight
 			for _, f := range st.List() {
 				if f.Condition().State != StateOff {
 					f.meter.tick(now)
 					f.checkPackets()
 				}
+				sights = append(sights, f.sightOf())
 			}
+			st.history.look(now, sights)
 			st.changed()
 		}
+	}
+}
+
+// historyFailed logs that it could not be written how feeds have been, once a minute at most.
+func (st *Station) historyFailed(err error) {
+	if now := time.Now(); now.Sub(st.complained) >= time.Minute {
+		st.complained = now
+		st.log.Error("how feeds have been could not be written; it is tried again", "error", err)
 	}
 }
 
@@ -226,3 +240,6 @@ func (st *Station) Restart(name string) (*Feed, error) {
 }
 
 func (st *Station) changed() { st.watch.changed() }
+
+// Changed has watchers look again, at something that is beside the feeds.
+func (st *Station) Changed() { st.changed() }

@@ -46,6 +46,7 @@ type Feed struct {
 
 	Audience    string   // everyone, links, signed-in or named
 	Named       []string `gorm:"-"` // names of accounts that may watch whatever the audience
+	Tags        string   // that it is grouped by, separated by spaces
 	Sites       string   // that may show it, separated by spaces; empty for all
 	Reports     bool     // whether viewers' players tell how it plays
 	SwitchedOff string   // deliveries that it does not give, separated by spaces

@@ -280,6 +280,22 @@ var migrations = []migration{
 		`ALTER TABLE feeds ADD COLUMN publish_key_sealed BLOB`,
 		`UPDATE feeds SET switched_off = TRIM(switched_off || ' rtsp')`, // a port of its own opens only where somebody asks for it
 	}, nil},
+	{10, []string{
+		`ALTER TABLE feeds ADD COLUMN tags TEXT NOT NULL DEFAULT ''`,
+		`ALTER TABLE events ADD COLUMN severity INTEGER NOT NULL DEFAULT 0`,
+		`UPDATE events SET severity = 1 WHERE code <> '' OR kind = 'warning'`,
+		`CREATE INDEX events_at ON events (at)`,
+		// How feeds have been: seconds of each kind, in stretches of five minutes and of an hour.
+		`CREATE TABLE stretches (feed_id INTEGER NOT NULL REFERENCES feeds(id) ON DELETE CASCADE, length INTEGER NOT NULL, begins INTEGER NOT NULL,
+			live INTEGER NOT NULL, degraded INTEGER NOT NULL, down INTEGER NOT NULL, waiting INTEGER NOT NULL, off INTEGER NOT NULL,
+			PRIMARY KEY (feed_id, length, begins)) WITHOUT ROWID`,
+		`CREATE TABLE outages (id INTEGER PRIMARY KEY, feed_id INTEGER NOT NULL REFERENCES feeds(id) ON DELETE CASCADE, began DATETIME NOT NULL,
+			lasted_millis INTEGER NOT NULL, over INTEGER NOT NULL, code TEXT NOT NULL, reason TEXT NOT NULL)`,
+		`CREATE INDEX outages_feed ON outages (feed_id, began)`,
+		`CREATE TABLE usage (feed_id INTEGER NOT NULL REFERENCES feeds(id) ON DELETE CASCADE, day TEXT NOT NULL, delivery TEXT NOT NULL,
+			bytes INTEGER NOT NULL, viewer_millis INTEGER NOT NULL, most INTEGER NOT NULL, PRIMARY KEY (feed_id, day, delivery)) WITHOUT ROWID`,
+		`CREATE TABLE settings (name TEXT PRIMARY KEY, value_sealed BLOB NOT NULL) WITHOUT ROWID`,
+	}, nil},
 }
 
 func (s *Store) migrate() error {

@@ -4,7 +4,7 @@ import { defineConfig } from "vite";
 import { hlsPath } from "./hlspath.ts";
 
 export default defineConfig({
-  base: "/",
+  base: "./",
   publicDir: false,
   plugins: [react()],
   define: { __HLS_PATH__: JSON.stringify(hlsPath()) },

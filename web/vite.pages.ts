@@ -10,7 +10,7 @@ export default defineConfig({
     target: "es2022",
     modulePreload: { polyfill: false },
     rollupOptions: {
-      input: { camera: "camera/camera.ts", clock: "clock/clock.ts", wall: "wall/wall.ts" },
+      input: { camera: "camera/camera.ts", clock: "clock/clock.ts", reach: "reach/reach.ts", wall: "wall/wall.ts" },
       output: { entryFileNames: "player/[name].js", chunkFileNames: "player/assets/[name]-[hash].js" },
     },
   },

@@ -23,7 +23,12 @@ func (a *app) events() *cli.Command {
 			&cli.StringFlag{Name: "feed", Usage: "only this feed's events"},
 			&cli.StringFlag{Name: "kind", Usage: "only events of this `KIND`, such as state, change or sign-in"},
 			&cli.StringFlag{Name: "since", Usage: "only events from this `TIME` on: 2026-11-26, 2026-11-26T08:30:00+01:00, or a while ago such as 90m or 2d"},
+			&cli.StringFlag{Name: "until", Usage: "only events before this `TIME`, likewise"},
+			&cli.StringFlag{Name: "severity", Usage: "only what matters so much, or more: info, warning or serious"},
+			&cli.StringFlag{Name: "by", Usage: "only what this `ACCOUNT` did"},
+			&cli.StringFlag{Name: "search", Usage: "only events with this `TEXT` in them"},
 			&cli.IntFlag{Name: "limit", Usage: "how many at most; 0 for all", Value: 30},
+			&cli.BoolFlag{Name: "fold", Usage: "show events that repeat as one, with how often, among the newest 500"},
 			&cli.BoolFlag{Name: "follow", Aliases: []string{"f"}, Usage: "go on and print new ones as they come"},
 			outputFlag(),
 		},
@@ -36,11 +41,23 @@ func (a *app) events() *cli.Command {
 			if err != nil {
 				return err
 			}
+			until, err := parseSince(c.String("until"), time.Now())
+			if err != nil {
+				return err
+			}
 			cl, err := a.service(c)
 			if err != nil {
 				return err
 			}
-			q := client.EventQuery{Feed: c.String("feed"), Kind: c.String("kind"), Since: since}
+			q := client.EventQuery{Feed: c.String("feed"), Kind: c.String("kind"), Since: since, Until: until, Severity: c.String("severity"), By: c.String("by"), Search: c.String("search")}
+			if c.Bool("fold") {
+				q.Fold, q.Limit = true, eventPage
+				events, err := cl.Events(ctx, q)
+				if err != nil {
+					return err
+				}
+				return a.showEvents(c, events, true)
+			}
 			events, err := pastEvents(ctx, cl, q, limit)
 			if err != nil {
 				return err
@@ -123,7 +140,15 @@ func (a *app) showEvents(c *cli.Command, events []apitypes.Event, first bool) er
 		}
 		for i := len(events) - 1; i >= 0; i-- {
 			e := events[i]
-			row(w, isoTime(e.At), firstOf(e.Feed, "-"), e.Kind, firstOf(e.Account, "-"), e.Text)
+			row(w, isoTime(e.At), firstOf(e.Feed, "-"), e.Kind, firstOf(e.Account, "-"), e.Text+repeated(e))
 		}
 	})
+}
+
+// repeated says how often an event stands for, where repeated ones come as one.
+func repeated(e apitypes.Event) string {
+	if e.Times == 0 || e.First == nil {
+		return ""
+	}
+	return fmt.Sprintf(" (%d times since %s)", e.Times, isoTime(*e.First))
 }

@@ -2,10 +2,10 @@ package main
 
 import (
 	"context"
-	"crypto/tls"
 	"fmt"
 	"log/slog"
 	"net/netip"
+	"slices"
 
 	"github.com/urfave/cli/v3"
 
@@ -31,22 +31,6 @@ func (a *app) rtspFlag(value string) cli.Flag {
 	return &cli.StringFlag{Name: "rtsp-listen", Usage: "`ADDRESS` for viewers and publishers by RTSP, open only while a feed gives RTSP or waits for a publisher; empty switches it off", Value: value, Sources: a.from("rtsp-listen")}
 }
 
-// certificateOf reads the certificate that flags name; nil for none.
-func certificateOf(c *cli.Command) (*tls.Certificate, error) {
-	chain, key := c.String("certificate"), c.String("certificate-key")
-	switch {
-	case chain == "" && key == "" && c.String("rtmps-listen") != "":
-		return nil, usagef("--rtmps-listen needs --certificate and --certificate-key")
-	case chain == "" && key == "":
-		return nil, nil
-	}
-	cert, err := tls.LoadX509KeyPair(chain, key)
-	if err != nil {
-		return nil, usagef("the certificate cannot be used: %v", err)
-	}
-	return &cert, nil
-}
-
 func (a *app) logFlag() cli.Flag {
 	return &cli.StringFlag{Name: "log-level", Usage: "debug, info, warn or error", Value: "info", Sources: a.from("log-level")}
 }
@@ -68,12 +52,10 @@ func (a *app) logger(c *cli.Command) (*slog.Logger, error) {
 func (a *app) serve() *cli.Command {
 	return &cli.Command{
 		Name: "serve", Usage: "run the service", OnUsageError: usageError,
-		Flags: []cli.Flag{
+		Flags: slices.Concat([]cli.Flag{
 			a.listenFlag("0.0.0.0:7600"), a.logFlag(), a.workerFlag(),
 			a.webRTCFlag("0.0.0.0:7601"), a.rtspFlag("0.0.0.0:7654"), a.rtmpFlag("0.0.0.0:1935"),
 			&cli.StringFlag{Name: "rtmps-listen", Usage: "`ADDRESS` for publishers by RTMP with TLS; needs --certificate", Sources: a.from("rtmps-listen")},
-			&cli.StringFlag{Name: "certificate", Usage: "`FILE` of the certificate chain for RTMPS, in PEM", Sources: a.from("certificate")},
-			&cli.StringFlag{Name: "certificate-key", Usage: "`FILE` of its private key, in PEM", Sources: a.from("certificate-key")},
 			&cli.StringSliceFlag{Name: "webrtc-address", Usage: "IP `ADDRESS` that viewers come to by WebRTC, such as a router's outside; more than one may be given", Sources: a.from("webrtc-address")},
 			&cli.IntFlag{Name: "most-viewers", Usage: "viewers of all feeds at a time", Value: 20000, Sources: a.from("most-viewers")},
 			&cli.IntFlag{Name: "most-viewers-a-feed", Usage: "viewers of each feed at a time; 0 for no limit of its own", Sources: a.from("most-viewers-a-feed")},
@@ -82,7 +64,7 @@ func (a *app) serve() *cli.Command {
 			&cli.StringSliceFlag{Name: "ice-server", Usage: "STUN or TURN `SERVER` that viewers are told of: stun:HOST:PORT or turn:USER:PASSWORD@HOST:PORT", Sources: a.from("ice-server")},
 			a.searchFlag(),
 			&cli.BoolFlag{Name: "https-only", Usage: "browsers reach the service through an HTTPS proxy only: mark cookies so", Sources: a.from("https-only")},
-		},
+		}, a.frontFlags()),
 		Action: func(ctx context.Context, c *cli.Command) error {
 			log, err := a.logger(c)
 			if err != nil {
@@ -92,9 +74,12 @@ func (a *app) serve() *cli.Command {
 			if err != nil {
 				return err
 			}
-			certificate, err := certificateOf(c)
-			if err != nil {
-				return err
+			front := frontOf(c)
+			if err := front.Check(); err != nil {
+				return usagef("%v", err)
+			}
+			if c.String("rtmps-listen") != "" && front.Chain == "" && !front.OwnAuthority && front.ACME == nil {
+				return usagef("--rtmps-listen needs a certificate: --certificate with --certificate-key, --acme or --own-authority")
 			}
 			commands, err := a.settings.commands()
 			if err != nil {
@@ -110,7 +95,7 @@ func (a *app) serve() *cli.Command {
 			}
 			return service.Run(ctx, service.Config{
 				Data: c.String("data"), Listen: c.String("listen"), Secure: c.Bool("https-only"), Codecs: c.String("codecs"), Log: log,
-				RTSP: c.String("rtsp-listen"), RTMP: c.String("rtmp-listen"), RTMPS: c.String("rtmps-listen"), TLS: certificate,
+				RTSP: c.String("rtsp-listen"), RTMP: c.String("rtmp-listen"), RTMPS: c.String("rtmps-listen"), Front: front,
 				Commands: commands,
 				WebRTC:   c.String("webrtc-listen"), WebRTCHosts: c.StringSlice("webrtc-address"), ICEServers: servers, TrustedProxies: proxies, SearchOn: c.StringSlice("search-on"),
 				Viewers: viewers.Config{Most: c.Int("most-viewers"), MostAFeed: c.Int("most-viewers-a-feed"), MostAnAddress: c.Int("most-viewers-an-address")},
@@ -124,6 +109,9 @@ func (a *app) showStarted(s service.Started) {
 		fmt.Fprintf(a.out, "\nFirst start. Sign in with this account; its password is shown only now:\n\n    account   engineer\n    password  %s\n\n", s.Password)
 	}
 	fmt.Fprintf(a.out, "Open the console in a browser:\n\n    %s/\n", s.Address)
+	if s.Secure != "" {
+		fmt.Fprintf(a.out, "    %s/\n", s.Secure)
+	}
 	for _, address := range s.Elsewhere {
 		fmt.Fprintf(a.out, "    %s/  from other machines\n", address)
 	}

@@ -65,6 +65,13 @@ const (
 	RestartRefused     Code = "restart-refused"
 	HTTPVersion        Code = "http-version"
 	PageUnknown        Code = "page-unknown"
+	HostForeign        Code = "host-foreign"
+	FeedNotShown       Code = "feed-not-shown-here"
+	NoAuthority        Code = "authority-none"
+	CheckUnknown       Code = "reach-check-unknown"
+	ReachReportBroken  Code = "reach-report-broken"
+	ChecksFull         Code = "reach-devices-full"
+	RouterOff          Code = "router-off"
 	FormatUnknown      Code = "format-unknown"
 	OEmbedUnknown      Code = "oembed-unknown"
 	ConsoleMissing     Code = "console-missing"
@@ -270,6 +277,27 @@ var serviceKinds = []Kind{
 	{Code: PageUnknown, Class: ClassNotFound, Status: 404,
 		Sentence: "There is nothing under that address.",
 		Remedy:   "The console is at /."},
+	{Code: HostForeign, Class: ClassRefused, Status: 421,
+		Sentence: "The service does not answer to that name.",
+		Remedy:   "Use one of its names, or its IP address. Whoever runs it adds a name by --name, or the outside address by --outside."},
+	{Code: FeedNotShown, Class: ClassRefused, Status: 403,
+		Sentence: "This feed is not shown here.",
+		Remedy:   "Use a link that an engineer has made. This address shows what is for everyone, and what links open; nobody signs in here."},
+	{Code: NoAuthority, Class: ClassNotFound, Status: 404,
+		Sentence: "The service has no authority of its own.",
+		Remedy:   "There is nothing to trust here: its certificate, if it has one, is signed by another authority. --own-authority makes one."},
+	{Code: CheckUnknown, Class: ClassNotFound, Status: 404,
+		Sentence: "There is no such check, or it has ended.",
+		Remedy:   "Have an engineer make one: in the console under Ways in, or by \"webostrum reach check\". It holds for an hour."},
+	{Code: ReachReportBroken, Class: ClassUsage, Status: 422,
+		Sentence: "The report of what was tried cannot be read.",
+		Remedy:   "Load the page anew."},
+	{Code: ChecksFull, Class: ClassRefused, Status: 429,
+		Sentence: "As many devices have reported to this check as may.",
+		Remedy:   "Have an engineer make another one."},
+	{Code: RouterOff, Class: ClassRefused, Status: 409,
+		Sentence: "The service does not speak to routers here.",
+		Remedy:   "Write the rules into the router by hand, as \"webostrum reach\" lists them."},
 	{Code: FormatUnknown, Class: ClassUsage, Status: 501,
 		Sentence: "The answer cannot be had in that format.",
 		Remedy:   "Ask for format=json."},

@@ -51,9 +51,15 @@ func Serve(ctx context.Context, w http.ResponseWriter, r *http.Request, s Stream
 	header := w.Header()
 	header.Set("Content-Type", contentType)
 	header.Set("Cache-Control", "no-store")
-	header.Set("Connection", "close")
+	if r.ProtoMajor < 2 {
+		header.Set("Connection", "close")
+	}
 	if r.Method == http.MethodHead {
 		w.WriteHeader(http.StatusOK)
+		return
+	}
+	if r.ProtoMajor >= 2 {
+		serveFramed(ctx, w, s)
 		return
 	}
 	conn, _, err := http.NewResponseController(w).Hijack()
@@ -68,10 +74,44 @@ func Serve(ctx context.Context, w http.ResponseWriter, r *http.Request, s Stream
 		_ = conn.Close() // ends watch
 		<-gone
 	}()
-	send(ctx, conn, head(r, header), s)
+	out := &writer{conn: conn, sent: s.Sent}
+	if out.write(head(r, header), []byte(partHead)) {
+		send(ctx, out, s)
+	}
 }
 
-// head is the answer's head and that of its first part.
+// serveFramed sends over HTTP/2, where answers share a connection and no one of them can
+// have it for itself.
+func serveFramed(ctx context.Context, w http.ResponseWriter, s Stream) {
+	w.WriteHeader(http.StatusOK)
+	out := &framed{w: w, rc: http.NewResponseController(w), sent: s.Sent}
+	if out.write([]byte(partHead), nil) {
+		send(ctx, out, s)
+	}
+}
+
+// framed writes into an answer that is one of many on its connection.
+type framed struct {
+	w    http.ResponseWriter
+	rc   *http.ResponseController
+	sent *atomic.Uint64
+}
+
+func (f *framed) write(a, b []byte) bool {
+	_ = f.rc.SetWriteDeadline(time.Now().Add(writeTimeout))
+	for _, part := range [][]byte{a, b} {
+		n, err := f.w.Write(part)
+		if f.sent != nil {
+			f.sent.Add(uint64(n))
+		}
+		if err != nil {
+			return false
+		}
+	}
+	return f.rc.Flush() == nil
+}
+
+// head is the answer's head.
 func head(r *http.Request, header http.Header) []byte {
 	var b bytes.Buffer
 	version := "HTTP/1.1"
@@ -80,7 +120,7 @@ func head(r *http.Request, header http.Header) []byte {
 	}
 	fmt.Fprintf(&b, "%s 200 OK\r\nDate: %s\r\n", version, time.Now().UTC().Format(http.TimeFormat))
 	_ = header.Write(&b) // a bytes.Buffer takes everything
-	b.WriteString("\r\n" + partHead)
+	b.WriteString("\r\n")
 	return b.Bytes()
 }
 
@@ -97,15 +137,12 @@ func watch(conn net.Conn, cancel context.CancelFunc) (ended <-chan struct{}) {
 	return done
 }
 
-func send(ctx context.Context, conn net.Conn, head []byte, stream Stream) {
+// send sends pictures, each with what stands behind it.
+func send(ctx context.Context, out interface{ write(a, b []byte) bool }, stream Stream) {
 	reader := stream.Hub.NewReader()
 	defer reader.Close()
 	pacer := rendition.Pacer{Rate: stream.Rate}
 	begun := time.Now()
-	out := writer{conn: conn, sent: stream.Sent}
-	if !out.write(head, nil) {
-		return
-	}
 	for {
 		s, _, err := reader.Newest(ctx)
 		if err != nil {

@@ -12,6 +12,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 )
 
@@ -33,6 +34,8 @@ var (
 	ErrLinkFull = errors.New("viewers: as many watch by this link as it lets in")
 
 	ErrAddressFull = errors.New("viewers: as many watch from this address as may")
+
+	ErrAllowance = errors.New("viewers: what may be sent this month is sent")
 )
 
 // Method is how somebody watches.
@@ -103,6 +106,8 @@ type Counter struct {
 	cfg  Config
 	seed maphash.Seed
 
+	closed atomic.Bool // no new strangers
+
 	mu    sync.Mutex
 	seen  map[key]*Entry      // those who ask again and again; guarded by mu
 	stay  map[*Entry]struct{} // those whose answer goes on; guarded by mu
@@ -110,6 +115,7 @@ type Counter struct {
 	links map[int64]int       // viewers by each link; guarded by mu
 	from  map[string]int      // strangers of each client; guarded by mu
 	ended map[key]time.Time   // until when they are not let in; guarded by mu
+	takes takes               // guarded by mu
 	swept time.Time           // when the maps were gone through last; guarded by mu
 }
 
@@ -129,6 +135,9 @@ type Entry struct {
 	until   time.Time      // of those who ask again and again; guarded by the counter's mu
 	numbers func() Numbers // of those whose answer goes on
 	end     func()
+
+	counted   uint64    // bytes that are in takes; guarded by the counter's mu
+	countedAt time.Time // likewise
 }
 
 // New makes a counter.
@@ -143,9 +152,13 @@ func New(cfg Config) *Counter {
 		cfg.MostAnAddress = DefaultMostAnAddress
 	}
 	return &Counter{
-		links: make(map[int64]int), from: make(map[string]int), cfg: cfg, seed: maphash.MakeSeed(), seen: make(map[key]*Entry), stay: make(map[*Entry]struct{}), feeds: make(map[string]int), ended: make(map[key]time.Time),
+		links: make(map[int64]int), from: make(map[string]int), cfg: cfg, seed: maphash.MakeSeed(), seen: make(map[key]*Entry), stay: make(map[*Entry]struct{}), feeds: make(map[string]int), ended: make(map[key]time.Time), takes: newTakes(),
 	}
 }
+
+// Close lets no new viewers in but those who have signed in or have a link, or lets them in
+// again.
+func (c *Counter) Close(closed bool) { c.closed.Store(closed) }
 
 // keyOf tells viewers apart by client and browser: two alike behind one address are
 // one.
@@ -172,6 +185,8 @@ func (c *Counter) fullLocked(v Visitor) error {
 		most, mostAFeed = most-most/keptShare, mostAFeed-mostAFeed/keptShare
 	}
 	switch {
+	case c.closed.Load() && !v.LetIn:
+		return ErrAllowance
 	case len(c.seen)+len(c.stay) >= most:
 		return ErrFull
 	case c.feeds[v.Feed] >= mostAFeed:
@@ -186,7 +201,7 @@ func (c *Counter) fullLocked(v Visitor) error {
 
 // newLocked makes an entry and counts it.
 func (c *Counter) newLocked(v Visitor, m Method, now time.Time) *Entry {
-	e := &Entry{counter: c, key: c.keyOf(v), viewer: Viewer{ID: newID(), Feed: v.Feed, Method: m, Address: v.Address, By: v.By, Since: now}, link: v.Link}
+	e := &Entry{counter: c, key: c.keyOf(v), viewer: Viewer{ID: newID(), Feed: v.Feed, Method: m, Address: v.Address, By: v.By, Since: now}, link: v.Link, countedAt: now}
 	c.feeds[v.Feed]++
 	if v.Link != 0 {
 		c.links[v.Link]++
@@ -195,6 +210,7 @@ func (c *Counter) newLocked(v Visitor, m Method, now time.Time) *Entry {
 		e.from = v.Client
 		c.from[e.from]++
 	}
+	c.takes.came(e)
 	return e
 }
 
@@ -252,15 +268,18 @@ func (c *Counter) Join(v Visitor, m Method, variant string, numbers func() Numbe
 
 // Leave notes that the answer has ended.
 func (e *Entry) Leave() {
+	bytes, now := e.numbers().Bytes, time.Now() // outside the lock
 	e.counter.mu.Lock()
 	defer e.counter.mu.Unlock()
 	if _, ok := e.counter.stay[e]; ok {
 		delete(e.counter.stay, e)
+		e.counter.takes.count(e, bytes, now)
 		e.counter.leftLocked(e)
 	}
 }
 
 func (c *Counter) leftLocked(e *Entry) {
+	c.takes.left(e)
 	less(c.feeds, e.viewer.Feed)
 	if e.link != 0 {
 		less(c.links, e.link)
@@ -281,6 +300,7 @@ func (c *Counter) sweepLocked(now time.Time) {
 	for k, e := range c.seen {
 		if now.After(e.until) {
 			delete(c.seen, k)
+			c.takes.count(e, e.viewer.Bytes, e.until)
 			c.leftLocked(e)
 		}
 	}
@@ -341,6 +361,7 @@ func (c *Counter) End(id string, now time.Time) bool {
 	for k, e := range c.seen {
 		if e.viewer.ID == id {
 			delete(c.seen, k)
+			c.takes.count(e, e.viewer.Bytes, now)
 			c.leftLocked(e)
 			c.ended[k] = now.Add(banned)
 			c.mu.Unlock()

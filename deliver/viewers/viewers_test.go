@@ -108,3 +108,51 @@ func TestListAndEnd(t *testing.T) {
 	assert.NoError(t, c.Saw(hls, "", now.Add(2*time.Minute), time.Minute), "not for ever")
 	assert.False(t, c.End("nobody", now))
 }
+
+// TestTaken counts bytes, time and the most at once, once each, whoever leaves when.
+func TestTaken(t *testing.T) {
+	c := viewers.New(viewers.Config{})
+	begin := time.Now()
+	hls := from("192.0.2.2:1", "tv", "gate")
+	require.NoError(t, c.Saw(hls, "", begin, time.Minute))
+	c.Sent(hls, 500)
+	bytes := uint64(70)
+	e, err := c.Join(from("192.0.2.1:1", "", "gate"), viewers.WebRTC, "", func() viewers.Numbers { return viewers.Numbers{Bytes: bytes} }, func() {})
+	require.NoError(t, err)
+	take := func(at time.Time) map[viewers.Method]viewers.Taken {
+		all := map[viewers.Method]viewers.Taken{}
+		for _, x := range c.Take(at) {
+			assert.Equal(t, "gate", x.Feed)
+			all[x.Method] = x
+		}
+		return all
+	}
+	first := take(begin.Add(30 * time.Second))
+	assert.Equal(t, uint64(500), first[viewers.HLS].Bytes)
+	assert.Equal(t, 30*time.Second, first[viewers.HLS].Watched)
+	assert.Equal(t, uint64(70), first[viewers.WebRTC].Bytes)
+	assert.Equal(t, 1, first[viewers.WebRTC].Most)
+	bytes = 100
+	e.Leave()
+	e.Leave()
+	second := take(begin.Add(2 * time.Minute)) // the HLS player has gone after a minute
+	assert.Equal(t, uint64(30), second[viewers.WebRTC].Bytes)
+	assert.Equal(t, 1, second[viewers.WebRTC].Most, "it was there at the beginning")
+	assert.Zero(t, second[viewers.HLS].Bytes)
+	assert.Equal(t, 30*time.Second, second[viewers.HLS].Watched)
+	assert.Empty(t, take(begin.Add(3*time.Minute)))
+}
+
+// TestClosedToStrangers when what may be sent is sent.
+func TestClosedToStrangers(t *testing.T) {
+	c := viewers.New(viewers.Config{})
+	now := time.Now()
+	in := from("192.0.2.2:1", "tv", "gate")
+	require.NoError(t, c.Saw(in, "", now, time.Minute))
+	c.Close(true)
+	assert.NoError(t, c.Saw(in, "", now, time.Minute), "who is in stays in")
+	assert.ErrorIs(t, c.Saw(from("192.0.2.3:1", "tv", "gate"), "", now, time.Minute), viewers.ErrAllowance)
+	assert.NoError(t, c.Saw(letIn(from("192.0.2.4:1", "tv", "gate")), "", now, time.Minute))
+	c.Close(false)
+	assert.NoError(t, c.Saw(from("192.0.2.3:1", "tv", "gate"), "", now, time.Minute))
+}

@@ -63,6 +63,7 @@ type Server struct {
 	api      *webrtc.API
 	settings webrtc.SettingEngine
 	port     int
+	listens  string
 	close    []func() error
 
 	mu       sync.Mutex
@@ -86,14 +87,20 @@ func New(cfg Config) (*Server, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Server{cfg: cfg, sessions: make(map[string]*Session), caches: make(map[*hub.Hub]*sharedCache), port: udp.LocalAddr().(*net.UDPAddr).Port}
+	s := &Server{cfg: cfg, sessions: make(map[string]*Session), caches: make(map[*hub.Hub]*sharedCache), port: udp.LocalAddr().(*net.UDPAddr).Port, listens: udp.LocalAddr().String()}
 	socket := newBatcher(udp)
 	udpMux := webrtc.NewICEUDPMux(nil, socket)
+	if len(cfg.Addresses) > 0 {
+		tcp = anyAddress{tcp}
+	}
 	tcpMux := ice.NewTCPMuxDefault(ice.TCPMuxParams{Listener: tcp, ReadBufferSize: tcpReadBuffers, WriteBufferSize: tcpWriteBuffer})
 	s.close = []func() error{udpMux.Close, tcpMux.Close, socket.Close}
 	var settings webrtc.SettingEngine
 	settings.SetICEUDPMux(udpMux)
 	settings.SetICETCPMux(tcpMux)
+	if len(cfg.Addresses) > 0 {
+		settings.SetICETCPMux(oneTCP{tcpMux})
+	}
 	settings.SetNetworkTypes([]webrtc.NetworkType{webrtc.NetworkTypeUDP4, webrtc.NetworkTypeUDP6, webrtc.NetworkTypeTCP4, webrtc.NetworkTypeTCP6})
 	settings.SetIncludeLoopbackCandidate(true)
 	settings.SetLite(true)
@@ -150,6 +157,9 @@ func (l shortListener) Accept() (net.Conn, error) {
 
 // Settings are those by which other sessions may come to the same port, until Close.
 func (s *Server) Settings() webrtc.SettingEngine { return s.settings }
+
+// Listens is the address that is listened on.
+func (s *Server) Listens() string { return s.listens }
 
 // Port is the number that viewers come to.
 func (s *Server) Port() int { return s.port }

@@ -36,7 +36,7 @@ function show(): void {
 }
 
 async function compare(): Promise<void> {
-  const found = await compareClocks("/clock/time");
+  const found = await compareClocks("clock/time");
   if (found === null) {
     check.textContent = "The service does not answer, so this is the time of this device alone.";
     check.className = "doubtful";

@@ -4,6 +4,7 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
 
+import { routed } from "./api/base";
 import { App } from "./App";
 import { Look } from "./look/Look";
 
@@ -17,7 +18,7 @@ createRoot(root).render(
   <StrictMode>
     <QueryClientProvider client={queries}>
       <Look>
-        <BrowserRouter>
+        <BrowserRouter basename={routed}>
           <App />
         </BrowserRouter>
       </Look>

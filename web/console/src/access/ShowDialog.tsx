@@ -5,19 +5,16 @@ import DialogContent from "@mui/material/DialogContent";
 import DialogTitle from "@mui/material/DialogTitle";
 import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
-import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
 
 import type { FeedLink } from "../api/client";
-import { addressesQuery } from "../api/queries";
 import { AddressChoice } from "../embed/AddressChoice";
+import { useViewersBase } from "../embed/useViewersBase";
 import { CopyLine } from "../parts/CopyLine";
 import { QrCode } from "../parts/QrCode";
 
 /** A link's addresses, to copy, and its page as a QR code. */
 export function ShowDialog({ link, onClose }: { link: FeedLink; onClose: () => void }) {
-  const addresses = useQuery(addressesQuery);
-  const [base, setBase] = useState(location.origin);
+  const { addresses, base, setBase } = useViewersBase();
   const media = [
     ["Watch page", link.watch],
     ["Page for frames", link.embed],
@@ -31,7 +28,7 @@ export function ShowDialog({ link, onClose }: { link: FeedLink; onClose: () => v
       <DialogTitle>Link “{link.name}”</DialogTitle>
       <DialogContent>
         <Stack spacing={2} sx={{ pt: 1 }}>
-          <AddressChoice addresses={addresses.data ?? []} value={base} onChange={setBase} />
+          <AddressChoice addresses={addresses} value={base} onChange={setBase} />
           <Stack direction={{ xs: "column", sm: "row" }} spacing={2.5}>
             <Stack spacing={1} sx={{ alignItems: "center" }}>
               <QrCode text={base + link.watch} size={190} />

@@ -1,5 +1,6 @@
 import createClient from "openapi-fetch";
 
+import { base } from "./base";
 import type { components, paths } from "./schema.gen";
 
 type Whole<T> = { [K in keyof T]-?: NonNullable<T[K]> };
@@ -36,7 +37,7 @@ export type Address = components["schemas"]["Address"];
 export type Viewer = components["schemas"]["Viewer"];
 export type Me = components["schemas"]["Me"];
 
-export const client = createClient<paths>({ baseUrl: "/" });
+export const client = createClient<paths>({ baseUrl: `${base}/` });
 
 /** A problem answer of the service, as an error. */
 export class Problem extends Error {

@@ -844,6 +844,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/reach": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where the service can be reached, and what a router has to pass on */
+        get: operations["show-reach"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/reach/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a check of the ways in for a device elsewhere */
+        post: operations["add-reach-check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/reach/checks/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What devices found */
+        get: operations["show-reach-check"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/reach/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ask the router to pass ports on */
+        post: operations["ask-router"];
+        /** Have the router pass nothing on any more */
+        delete: operations["withdraw-rules"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/searches": {
         parameters: {
             query?: never;
@@ -1080,6 +1149,8 @@ export interface components {
             accounts: components["schemas"]["Account"][] | null;
         };
         Address: {
+            /** @description Whether it is the one that viewers outside come by, as the settings say */
+            outside: boolean;
             /** @description Whether it is the one that was asked by */
             own: boolean;
             /**
@@ -1878,6 +1949,13 @@ export interface components {
              */
             password: string;
         };
+        NewReachCheck: {
+            /**
+             * @description Feed that is played; one that is live when left out
+             * @example lower-station
+             */
+            feed?: string;
+        };
         NewRendition: {
             /**
              * Format: int64
@@ -2469,6 +2547,91 @@ export interface components {
             /** @description Whether publishers have to show the key */
             needed: boolean;
         };
+        Reach: {
+            /** @description Addresses of this machine in its networks */
+            inside: string[] | null;
+            /** @description What stands in the way, as far as it can be told from here */
+            notes: string[] | null;
+            /**
+             * @description Address that viewers outside come by, as the settings say
+             * @example https://cams.example.org
+             */
+            outside?: string;
+            ports: components["schemas"]["ReachPort"][] | null;
+            /** @description Rules that the service has asked the router for */
+            rules?: components["schemas"]["RuleList"];
+        };
+        ReachCheck: {
+            /** @description Opens it; whoever has it can watch the feed for as long */
+            code: string;
+            /** @description That have tried, the newest first */
+            devices: components["schemas"]["ReachDevice"][] | null;
+            /** Format: date-time */
+            ends: string;
+            feed?: string;
+            /** @description The same by other addresses */
+            others: string[] | null;
+            /**
+             * @description To open on the device
+             * @example https://cams.example.org/reach/CODE
+             */
+            url: string;
+        };
+        ReachDevice: {
+            /** @description As the service sees it */
+            address: string;
+            /**
+             * Format: date-time
+             * @description Of the newest finding
+             */
+            at: string;
+            browser: string;
+            findings: components["schemas"]["ReachFinding"][] | null;
+            id: string;
+        };
+        ReachFinding: {
+            /** Format: double */
+            millis: number;
+            /** @example WebRTC over UDP */
+            name: string;
+            outcome: string;
+            remedy?: string;
+            sentence: string;
+            /** @enum {string} */
+            trial: "http" | "https" | "hls" | "fragments" | "motion-jpeg" | "webrtc-udp" | "webrtc-tcp";
+        };
+        ReachPort: {
+            /**
+             * @description What comes by it
+             * @example WebRTC
+             */
+            for: string;
+            /**
+             * @description Address that is listened on
+             * @example 0.0.0.0:7601
+             */
+            listen: string;
+            /** @description Whether viewers outside need it */
+            needed: boolean;
+            /** @description Whether it is listened on now */
+            open: boolean;
+            /** Format: int64 */
+            port: number;
+            /** @enum {string} */
+            protocol: "TCP" | "UDP";
+            /**
+             * @description What a router has to pass on; empty where it cannot help
+             * @example TCP 7600 to 192.0.2.10, port 7600
+             */
+            rule?: string;
+            /**
+             * @description Who gets there without a router: this machine alone, or its network
+             * @enum {string}
+             */
+            who: "machine" | "network";
+            /** @description Why not, or what else to know */
+            why?: string;
+        };
         Rendition: {
             /** @description Whether nobody asked for it: HLS needs it */
             automatic: boolean;
@@ -2772,6 +2935,42 @@ export interface components {
             /** @description Why not */
             why?: string;
             works: boolean;
+        };
+        Rule: {
+            /**
+             * Format: date-time
+             * @description When it ends unless it is renewed, which happens by itself
+             */
+            ends: string;
+            for: string;
+            /**
+             * Format: int64
+             * @description Port of this machine
+             */
+            inside: number;
+            /**
+             * Format: int64
+             * @description Port at the router
+             */
+            outside: number;
+            /** @enum {string} */
+            protocol: "TCP" | "UDP";
+            /** @description Why it is not there */
+            trouble?: string;
+        };
+        RuleList: {
+            /**
+             * @description What it speaks
+             * @enum {string}
+             */
+            by?: "PCP" | "NAT-PMP" | "UPnP";
+            /** @description What is wrong with that */
+            note?: string;
+            /** @description Its address outside, as it says */
+            outside?: string;
+            /** @description Address of the router */
+            router?: string;
+            rules: components["schemas"]["Rule"][] | null;
         };
         Search: {
             /** @description In the order in which they answered */
@@ -3473,7 +3672,8 @@ export interface operations {
                      *         {
                      *           "url": "http://192.0.2.10:7600",
                      *           "reach": "outside",
-                     *           "own": true
+                     *           "own": true,
+                     *           "outside": false
                      *         }
                      *       ]
                      *     }
@@ -5551,7 +5751,7 @@ export interface operations {
                  */
                 link?: string;
                 /**
-                 * @description Of the service, as viewers reach it; the one asked by when left out
+                 * @description Of the service, as viewers reach it; when left out the one that viewers outside come by, or else the one asked by
                  * @example https://cams.example.org
                  */
                 address?: string;
@@ -8809,6 +9009,311 @@ export interface operations {
                      *     }
                      */
                     "application/json": components["schemas"]["Plan"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "show-reach": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reach"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "add-reach-check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewReachCheck"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReachCheck"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "show-reach-check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Of the check */
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReachCheck"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "ask-router": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "withdraw-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleList"];
                 };
             };
             /** @description Unauthorized */

@@ -10,6 +10,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 
+import { at } from "../api/base";
 import { viewersQuery } from "../api/queries";
 import { MotionJPEG } from "../feed/MotionJPEG";
 import { Player } from "../feed/Player";
@@ -55,7 +56,7 @@ export function ComparePage() {
       <Typography variant="body2" color="textSecondary">
         Where the picture has a QR clock, the delay is read from the pixels on show and is that of the whole way from the camera. Otherwise it comes from the camera's capture times
         and a clock that is compared with the service's; Motion JPEG then has none. For a camera of your own, hold the{" "}
-        <MuiLink href="/clock" target="_blank" rel="noopener">
+        <MuiLink href={at("/clock")} target="_blank" rel="noopener">
           clock page
         </MuiLink>{" "}
         on a phone in front of it.
@@ -80,7 +81,7 @@ function Tile({ feed, way, name, numbers }: { feed: string; way: Way; name: stri
       sx={{ overflow: "hidden" }}>
       <Box sx={{ aspectRatio: "16 / 9", bgcolor: "#000", position: "relative" }}>
         {way === "motion-jpeg" ? (
-          <MotionJPEG src={`/media/${encodeURIComponent(feed)}/mjpeg`} label={name} />
+          <MotionJPEG src={at(`/media/${encodeURIComponent(feed)}/mjpeg`)} label={name} />
         ) : (
           <Player feed={feed} label={name} by={way} />
         )}

@@ -1,5 +1,6 @@
 import { useEffect, useRef, useState } from "react";
 
+import { at } from "../api/base";
 import { compareClocks } from "../../../player/link";
 import { ClockReader } from "./clock";
 import { forEach, type Sample, type Way, ways } from "./measure";
@@ -19,7 +20,7 @@ export function useSamples(box: React.RefObject<HTMLElement | null>, feed: strin
     let ended = false;
     let timer: ReturnType<typeof setInterval> | undefined;
     const begin = async () => {
-      offset.current = (await compareClocks(`/media/${encodeURIComponent(feed)}/time`))?.offset ?? 0;
+      offset.current = (await compareClocks(at(`/media/${encodeURIComponent(feed)}/time`)))?.offset ?? 0;
       const { default: read } = await import("jsqr");
       const pen = document.createElement("canvas").getContext("2d", { willReadFrequently: true });
       if (ended || !pen) return;

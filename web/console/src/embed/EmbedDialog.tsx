@@ -13,14 +13,16 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { LinkDialog } from "../access/LinkDialog";
+import { service } from "../api/base";
 import { problemOf, type Embedding, type Feed } from "../api/client";
-import { addressesQuery, embedQuery, linksQuery } from "../api/queries";
+import { embedQuery, linksQuery } from "../api/queries";
 import { CopyButton } from "../parts/CopyLine";
 import { ProblemBox } from "../parts/ProblemBox";
 import { QrCode } from "../parts/QrCode";
 import { AddressChoice } from "./AddressChoice";
 import { EmbedFields } from "./EmbedFields";
 import { emptyEmbed, optionsOf } from "./options";
+import { useViewersBase } from "./useViewersBase";
 
 const forms = [
   { key: "iframe", label: "Frame", means: "An iframe keeps the player apart from the page: the surest." },
@@ -36,14 +38,13 @@ type Form = (typeof forms)[number]["key"];
 /** What puts a feed into a page: chosen, seen and copied. */
 export function EmbedDialog({ feed, engineer, onClose }: { feed: Feed; engineer: boolean; onClose: () => void }) {
   const [values, setValues] = useState(emptyEmbed);
-  const [base, setBase] = useState(location.origin);
+  const { addresses, base, setBase } = useViewersBase();
   const [making, setMaking] = useState(false);
   const [form, setForm] = useState<Form>("iframe");
   const links = useQuery({ ...linksQuery(feed.name), enabled: engineer });
-  const addresses = useQuery(addressesQuery);
   const options = optionsOf(values);
   const copied = useQuery(embedQuery(feed.name, { ...options, address: base }));
-  const seen = useQuery(embedQuery(feed.name, options)); // by the address that this page came by: no other may be shown in it
+  const seen = useQuery(embedQuery(feed.name, { ...options, address: service })); // by the address that this page came by: no other may be shown in it
   const e = copied.data;
   return (
     <Dialog open onClose={onClose} fullWidth maxWidth="lg">
@@ -52,7 +53,7 @@ export function EmbedDialog({ feed, engineer, onClose }: { feed: Feed; engineer:
         <Box sx={{ display: "grid", gap: 3, pt: 1, gridTemplateColumns: { xs: "minmax(0, 1fr)", md: "minmax(0, 5fr) minmax(0, 7fr)" } }}>
           <Stack spacing={2}>
             <EmbedFields feed={feed} links={links.data ?? []} values={values} onChange={setValues} onMakeLink={engineer ? () => setMaking(true) : undefined} />
-            <AddressChoice addresses={addresses.data ?? []} value={base} onChange={setBase} />
+            <AddressChoice addresses={addresses} value={base} onChange={setBase} />
           </Stack>
           <Stack spacing={1.5} sx={{ minWidth: 0 }}>
             <Tabs value={form} onChange={(_, v) => setForm(v as Form)} variant="scrollable" scrollButtons="auto" aria-label="What to copy">

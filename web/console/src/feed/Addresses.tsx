@@ -7,6 +7,7 @@ import Tooltip from "@mui/material/Tooltip";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 
+import { service } from "../api/base";
 import type { Feed } from "../api/client";
 
 export function Addresses({ feed }: { feed: Feed }) {
@@ -30,7 +31,7 @@ export function Addresses({ feed }: { feed: Feed }) {
 
 function Address({ label, path }: { label: string; path: string }) {
   const [copied, setCopied] = useState(false);
-  const url = location.origin + path;
+  const url = service + path;
   const copy = () => {
     void navigator.clipboard?.writeText(url).then(() => setCopied(true));
   };

@@ -10,6 +10,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
+import { at } from "../api/base";
 import { problemOf, type Feed, type Me } from "../api/client";
 import { feedsQuery } from "../api/queries";
 import { AddDialog } from "../add/AddDialog";
@@ -29,7 +30,7 @@ export function FeedsPage({ me }: { me: Me }) {
         </Box>
         <Stack direction="row" spacing={1}>
           {feeds.data && feeds.data.length > 1 && (
-            <Button href="/wall" target="_blank" startIcon={<GridViewIcon />}>
+            <Button href={at("/wall")} target="_blank" startIcon={<GridViewIcon />}>
               Wall
             </Button>
           )}

@@ -1,6 +1,7 @@
 import Box from "@mui/material/Box";
 import { useEffect, useState } from "react";
 
+import { at } from "../api/base";
 import type { Feed } from "../api/client";
 
 const every = 10_000;
@@ -26,7 +27,7 @@ function useStill(feed: string, live: boolean): string | null {
       const image = new Image();
       next = image;
       image.onload = () => setSrc(image.src);
-      image.src = `/media/${encodeURIComponent(feed)}/still.jpg?size=192x&max-age=${every / 1000}&at=${Math.floor(Date.now() / every)}`;
+      image.src = at(`/media/${encodeURIComponent(feed)}/still.jpg?size=192x&max-age=${every / 1000}&at=${Math.floor(Date.now() / every)}`);
     };
     ask();
     const timer = setInterval(ask, every);

@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 
+import { at } from "../api/base";
 import type { Feed } from "../api/client";
 import { feedsQuery } from "../api/queries";
 
@@ -27,7 +28,7 @@ export function useLive(enabled: boolean): { connected: boolean; now: number } {
     let timer: ReturnType<typeof setTimeout> | undefined;
     let pause = firstPause;
     const open = () => {
-      source = new EventSource("/api/v1/live");
+      source = new EventSource(at("/api/v1/live"));
       source.addEventListener("feeds", (e) => {
         pause = firstPause;
         setConnected(true);

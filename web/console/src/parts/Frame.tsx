@@ -15,6 +15,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { NavLink } from "react-router";
 
+import { at } from "../api/base";
 import { client, dataOf, type Me } from "../api/client";
 import { useLiveState } from "../live/Live";
 
@@ -31,7 +32,7 @@ export function Frame({ me, children }: { me: Me; children: ReactNode }) {
     <Box sx={{ minHeight: "100vh", pb: 6 }}>
       <AppBar position="sticky" color="default" sx={{ bgcolor: "background.paper", borderBottom: 1, borderColor: "divider" }}>
         <Toolbar variant="dense" sx={{ gap: { xs: 0.5, sm: 1.5 }, minHeight: 56 }}>
-          <Box component="img" src="/player/mark.svg" alt="" sx={{ width: 28, height: 28 }} />
+          <Box component="img" src={at("/player/mark.svg")} alt="" sx={{ width: 28, height: 28 }} />
           <Typography sx={{ fontWeight: 750, fontSize: "1.05rem", mr: { xs: 0, sm: 2 }, display: { xs: "none", sm: "block" } }}>
             Webostrum
           </Typography>
@@ -91,7 +92,7 @@ function SignOutButton() {
     mutationFn: async () => dataOf(await client.POST("/api/v1/sign-out")),
     onSuccess: () => {
       queries.clear();
-      location.assign("/");
+      location.assign(at("/"));
     },
   });
   return (

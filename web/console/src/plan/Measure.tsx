@@ -2,6 +2,7 @@ import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
 import { useEffect, useRef, useState } from "react";
 
+import { at } from "../api/base";
 import { sumUp, type Way } from "../compare/measure";
 import { useSamples } from "../compare/useSamples";
 import { MotionJPEG } from "../feed/MotionJPEG";
@@ -42,7 +43,7 @@ export function Measure({ feed, ways, onMeasured, onDone }: { feed: string; ways
         Playing {way} for ten seconds …
       </Typography>
       <Box data-way={way} sx={{ width: 320, maxWidth: "100%", aspectRatio: "16 / 9", bgcolor: "#000" }}>
-        {way === "motion-jpeg" ? <MotionJPEG src={`/media/${encodeURIComponent(feed)}/mjpeg`} label={way} /> : <Player key={way} feed={feed} label={way} by={way} />}
+        {way === "motion-jpeg" ? <MotionJPEG src={at(`/media/${encodeURIComponent(feed)}/mjpeg`)} label={way} /> : <Player key={way} feed={feed} label={way} by={way} />}
       </Box>
     </Box>
   );

@@ -8,12 +8,12 @@ import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useMutation, useQuery } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { client, dataOf, problemOf } from "../api/client";
-import { addressesQuery } from "../api/queries";
 import { AddressChoice } from "../embed/AddressChoice";
+import { useViewersBase } from "../embed/useViewersBase";
 import { CopyLine } from "../parts/CopyLine";
 import { ProblemBox } from "../parts/ProblemBox";
 import { QrCode } from "../parts/QrCode";
@@ -33,8 +33,7 @@ function takesCamera(base: string): boolean {
 
 /** Makes a pass, and shows its page as a QR code for the phone that is to send. */
 export function PassDialog({ feed, onClose }: { feed: string; onClose: () => void }) {
-  const addresses = useQuery(addressesQuery);
-  const [base, setBase] = useState(location.origin);
+  const { addresses, base, setBase } = useViewersBase();
   const [hours, setHours] = useState(24);
   const make = useMutation({
     mutationFn: async () => dataOf(await client.POST("/api/v1/feeds/{name}/publish-passes", { params: { path: { name: feed } }, body: { hours } })),
@@ -45,7 +44,7 @@ export function PassDialog({ feed, onClose }: { feed: string; onClose: () => voi
       <DialogTitle>A phone or laptop as the camera</DialogTitle>
       <DialogContent>
         <Stack spacing={2} sx={{ pt: 1 }}>
-          <AddressChoice addresses={addresses.data ?? []} value={base} onChange={setBase} />
+          <AddressChoice addresses={addresses} value={base} onChange={setBase} />
           {!takesCamera(base) && (
             <Alert severity="warning" variant="outlined">
               Browsers give cameras to pages over HTTPS alone. By this address it works on this machine only.

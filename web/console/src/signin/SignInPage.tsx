@@ -7,6 +7,7 @@ import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState, type FormEvent } from "react";
 
+import { at } from "../api/base";
 import { client, dataOf, problemOf } from "../api/client";
 import { signInQuery } from "../api/queries";
 import { ProblemBox } from "../parts/ProblemBox";
@@ -46,7 +47,7 @@ export function SignInPage() {
       <Paper component="form" onSubmit={submit} sx={{ p: 4, width: "100%", maxWidth: 400 }}>
         <Stack spacing={2.2}>
           <Stack direction="row" spacing={1.5} sx={{ alignItems: "center" }}>
-            <Box component="img" src="/player/mark.svg" alt="" sx={{ width: 40, height: 40 }} />
+            <Box component="img" src={at("/player/mark.svg")} alt="" sx={{ width: 40, height: 40 }} />
             <Typography variant="h1">Sign in</Typography>
           </Stack>
           {first && <Typography color="textSecondary">The first start of the service has shown the password of the account “{first}”.</Typography>}

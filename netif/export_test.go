@@ -1,0 +1,4 @@
+package netif
+
+// GatewayIn is for tests.
+var GatewayIn = gatewayIn
