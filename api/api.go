@@ -94,6 +94,9 @@ type API struct {
 
 	experience *experience
 	reach      *reachChecks
+	usage      *usage
+	alerting   alerting
+	strips     strips
 	searches   searches
 	uses       uses
 	assets     assets
@@ -132,9 +135,17 @@ func New(cfg Config) (*API, error) {
 	if err := a.loadLinks(); err != nil {
 		return nil, err
 	}
+	if a.usage, err = newUsage(cfg.Store); err != nil {
+		return nil, err
+	}
+	if err := a.openAlerts(); err != nil {
+		return nil, err
+	}
 	a.closing, a.close = context.WithCancel(context.Background()) // until EndStreams
 	a.going.Go(func() { a.grants.run(a.closing) })
 	a.going.Go(func() { a.writeUses(a.closing) })
+	a.going.Go(func() { a.keepUsage(a.closing) })
+	a.going.Go(func() { a.alerting.keeper.Run(a.closing) })
 	gin.SetMode(gin.ReleaseMode)
 	g := gin.New()
 	g.Use(a.recoverPanics, secureHeaders)

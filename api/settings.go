@@ -4,8 +4,10 @@ import (
 	"cmp"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"math"
 	"net/url"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -33,7 +35,7 @@ func millis(seconds float64) int { return int(math.Round(seconds * 1000)) }
 func settingsOf(r store.Feed) apitypes.FeedSettings {
 	return apitypes.FeedSettings{
 		Title:    r.Title,
-		Audience: apitypes.AudienceSettings{Who: cmp.Or(r.Audience, string(access.SignedIn)), Accounts: append([]string{}, r.Named...)}, Sites: words(r.Sites), Reports: r.Reports,
+		Audience: apitypes.AudienceSettings{Who: cmp.Or(r.Audience, string(access.SignedIn)), Accounts: append([]string{}, r.Named...)}, Sites: words(r.Sites), Tags: words(r.Tags), Reports: r.Reports,
 		Camera: apitypes.CameraSettings{
 			URL: hideQuery(r.URL), Transport: r.Transport, Fetch: r.Fetch, Fingerprint: r.Fingerprint, Device: r.Device, DeviceProfile: r.DeviceProfile, DeviceID: r.DeviceID, Follow: r.Follow, PollSeconds: seconds(r.PollMillis),
 			AnswerSeconds: seconds(r.AnswerMillis), FirstFrameSeconds: seconds(r.FirstMillis), StallSeconds: seconds(r.StallMillis),
@@ -47,6 +49,10 @@ func settingsOf(r store.Feed) apitypes.FeedSettings {
 		Audio:    apitypes.AudioSettings{Mode: r.Audio, HLS: r.AudioHLS, WebRTC: r.AudioWebRTC},
 	}
 }
+
+const longestTag = 40
+
+var tagForm = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)
 
 // words are those of a text that a record keeps a list in.
 func words(text string) []string { return append([]string{}, strings.Fields(text)...) }
@@ -113,6 +119,12 @@ func apply(s apitypes.FeedSettings, r *store.Feed, credentials bool) error {
 	r.Title, r.Sites, r.Reports = s.Title, strings.Join(sites.Strings(), " "), s.Reports
 	r.Audience, r.Named = s.Audience.Who, slices.Compact(slices.Sorted(slices.Values(s.Audience.Accounts)))
 	r.SwitchedOff = strings.Join(slices.Compact(slices.Sorted(slices.Values(s.Delivery.Off))), " ")
+	for _, t := range s.Tags {
+		if len(t) > longestTag || !tagForm.MatchString(t) {
+			return refused("tags", fmt.Sprintf("%q is no tag: write small letters, digits and single hyphens, 40 at most", t))
+		}
+	}
+	r.Tags = strings.Join(slices.Compact(slices.Sorted(slices.Values(s.Tags))), " ")
 	if r.Title == "" {
 		r.Title = r.Name
 	}

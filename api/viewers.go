@@ -58,6 +58,8 @@ func full(err error) error {
 		return fault.New(fault.LinkViewersFull, err, "")
 	case errors.Is(err, viewers.ErrAddressFull):
 		return fault.New(fault.AddressViewersFull, err, "")
+	case errors.Is(err, viewers.ErrAllowance):
+		return fault.New(fault.AllowanceUsed, err, "")
 	case errors.Is(err, viewers.ErrEnded):
 		return fault.New(fault.ViewerEnded, err, "")
 	}

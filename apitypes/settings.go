@@ -9,6 +9,7 @@ type FeedSettings struct {
 
 	Audience AudienceSettings `json:"audience" required:"false"`
 	Sites    []string         `json:"sites" required:"false" nullable:"false" maxItems:"64" doc:"Sites whose pages may show the feed, such as example.org, *.example.org or https://example.org:8443; empty for all" example:"[\"example.org\"]"`
+	Tags     []string         `json:"tags" required:"false" nullable:"false" maxItems:"20" doc:"What it is grouped by: small letters, digits and single hyphens, 40 at most" example:"[\"outdoors\"]"`
 	Reports  bool             `json:"reports" required:"false" doc:"Whether viewers' players tell the service how it plays: engine, delivery, failures, stalls and delay, without names and addresses"`
 	Camera   CameraSettings   `json:"camera" required:"false"`
 	Publish  PublishSettings  `json:"publish" required:"false"`
@@ -79,7 +80,7 @@ type AudioSettings struct {
 // Defaults are the settings of a feed of which nothing was said but its address.
 func Defaults(url string) FeedSettings {
 	return FeedSettings{
-		Audience: AudienceSettings{Who: "signed-in", Accounts: []string{}}, Sites: []string{},
+		Audience: AudienceSettings{Who: "signed-in", Accounts: []string{}}, Sites: []string{}, Tags: []string{},
 		Camera:   CameraSettings{URL: url, Transport: "auto", Fetch: "auto", PollSeconds: 2, AnswerSeconds: 5, FirstFrameSeconds: 10, StallSeconds: 5},
 		Delivery: DeliverySettings{Off: []string{"rtsp"}, Within: 2},
 		Audio:    AudioSettings{Mode: "automatic", HLS: "as-feed", WebRTC: "as-feed"},

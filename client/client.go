@@ -94,7 +94,11 @@ func decode(res *http.Response, out any) error {
 		}
 		return p
 	}
-	if out == nil {
+	switch out := out.(type) {
+	case nil:
+		return nil
+	case *[]byte:
+		*out = data
 		return nil
 	}
 	return json.Unmarshal(data, out)
@@ -165,16 +169,16 @@ func (c *Client) Inspect(ctx context.Context, in apitypes.Inspection) (*apitypes
 
 // EventQuery chooses events.
 type EventQuery struct {
-	Feed   string
-	Kind   string
-	Since  time.Time // from this time on; zero for all
-	Until  time.Time // before this time; zero for all
+	Feed  string
+	Kind  string
+	Since time.Time // from this time on; zero for all
+	Until time.Time // before this time; zero for all
 
 	Severity, By, Search string
-	Before int64
-	After  int64
-	Limit  int
-	Fold   bool // events that repeat come as one
+	Before               int64
+	After                int64
+	Limit                int
+	Fold                 bool // events that repeat come as one
 }
 
 // Events returns events, newest first.

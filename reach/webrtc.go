@@ -20,6 +20,10 @@ func (c *Check) webRTC(ctx context.Context, at string, udp bool) (reach.Outcome,
 	defer cancel()
 	var settings webrtc.SettingEngine
 	settings.SetIncludeLoopbackCandidate(true)
+	settings.SetNetworkTypes([]webrtc.NetworkType{webrtc.NetworkTypeTCP4, webrtc.NetworkTypeTCP6})
+	if udp {
+		settings.SetNetworkTypes([]webrtc.NetworkType{webrtc.NetworkTypeUDP4, webrtc.NetworkTypeUDP6})
+	}
 	pc, err := webrtc.NewAPI(webrtc.WithSettingEngine(settings)).NewPeerConnection(webrtc.Configuration{})
 	if err != nil {
 		return reach.Failed, err

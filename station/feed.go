@@ -77,6 +77,7 @@ type Rules struct {
 	Sites    access.Sites      // that may show it
 	Off      []access.Delivery // that it does not give
 	Reports  bool              // whether viewers' players tell how it plays
+	Tags     []string          // that it is grouped by
 }
 
 // Gives says whether the feed gives a delivery.
@@ -89,7 +90,7 @@ func (f *Feed) Rules() *Rules { return f.rules.Load() }
 func (f *Feed) setLocked(r store.Feed) {
 	f.record = r
 	f.condition.pushed = r.Pushed
-	rules := &Rules{ID: r.ID, Name: r.Name, Audience: access.Audience(r.Audience), Named: r.Named, Reports: r.Reports}
+	rules := &Rules{ID: r.ID, Name: r.Name, Audience: access.Audience(r.Audience), Named: r.Named, Reports: r.Reports, Tags: strings.Fields(r.Tags)}
 	if rules.Audience == "" {
 		rules.Audience = access.SignedIn
 	}

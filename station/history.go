@@ -261,6 +261,19 @@ type Health struct {
 	Why  string // it is degraded
 }
 
+// DownSince is when the outage that goes on began; zero when there is none.
+func (f *Feed) DownSince() time.Time {
+	h := f.station.history
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if a := h.accounts[f.Rules().ID]; a != nil {
+		if o := a.tracker.Outage(); o != nil {
+			return o.Began
+		}
+	}
+	return time.Time{}
+}
+
 // Health returns how a feed is.
 func (f *Feed) Health() Health {
 	h := f.station.history

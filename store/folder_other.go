@@ -18,4 +18,4 @@ func lockFolder(path string) (*os.File, error) {
 }
 
 // freeBytes is not known here.
-func freeBytes(string) (free uint64, ok bool) { return 0, false }
+func freeBytes(string) (free, size uint64, ok bool) { return 0, 0, false }

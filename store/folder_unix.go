@@ -27,11 +27,11 @@ func lockFolder(path string) (*os.File, error) {
 	return f, nil
 }
 
-// freeBytes is what a user may still write to the disk of a folder.
-func freeBytes(folder string) (free uint64, ok bool) {
+// freeBytes is what a user may still write to the disk of a folder, and how large that is.
+func freeBytes(folder string) (free, size uint64, ok bool) {
 	var st unix.Statfs_t
 	if err := unix.Statfs(folder, &st); err != nil {
-		return 0, false
+		return 0, 0, false
 	}
-	return uint64(st.Bavail) * uint64(st.Bsize), true
+	return uint64(st.Bavail) * uint64(st.Bsize), uint64(st.Blocks) * uint64(st.Bsize), true
 }

@@ -140,11 +140,24 @@ func (s *Store) Ready() error {
 	if _, err := s.Accounts(); err != nil {
 		return err
 	}
-	if free, ok := freeBytes(s.folder); ok && free < leastFree {
+	if free, _, ok := freeBytes(s.folder); ok && free < leastFree {
 		return fmt.Errorf("%w: %d MiB are free in %s", ErrDiskFull, free>>20, s.folder)
 	}
 	return nil
 }
+
+// FreeShare is the share of the data folder's disk that is free, 0 to 1; ok is false where
+// that is not known.
+func (s *Store) FreeShare() (share float64, ok bool) {
+	free, size, ok := freeBytes(s.folder)
+	if !ok || size == 0 {
+		return 0, false
+	}
+	return float64(free) / float64(size), true
+}
+
+// Folder is the data folder.
+func (s *Store) Folder() string { return s.folder }
 
 // known turns the database's errors into ours.
 func known(err error) error {

@@ -17,12 +17,12 @@ import (
 
 func (a *app) feed() *cli.Command {
 	return &cli.Command{
-		Name: "feed", Usage: "feeds: add, list, show, edit, remove, start, stop, still, key, pass, publisher", OnUsageError: usageError,
+		Name: "feed", Usage: "feeds: add, list, show, edit, remove, start, stop, still, availability, key, pass, publisher", OnUsageError: usageError,
 		Commands: []*cli.Command{
 			a.feedAdd(), a.feedList(), a.feedShow(), a.feedEdit(), a.feedRemove(),
 			a.feedSwitch("start", "switch a feed on, or have it try again at once", (*client.Client).StartFeed),
 			a.feedSwitch("stop", "switch a feed off", (*client.Client).StopFeed),
-			a.feedStill(), a.feedKey(), a.feedPass(), a.feedPublisher(),
+			a.feedStill(), a.feedAvailability(), a.feedKey(), a.feedPass(), a.feedPublisher(),
 		},
 	}
 }
@@ -161,32 +161,6 @@ func (a *app) withFeed(action func(context.Context, *cli.Command, *client.Client
 	}
 }
 
-func (a *app) feedList() *cli.Command {
-	return &cli.Command{
-		Name: "list", Usage: "all feeds with their state", Flags: []cli.Flag{outputFlag()}, OnUsageError: usageError,
-		Action: func(ctx context.Context, c *cli.Command) error {
-			cl, err := a.service(c)
-			if err != nil {
-				return err
-			}
-			feeds, err := cl.Feeds(ctx)
-			if err != nil {
-				return err
-			}
-			if len(feeds) == 0 && c.String("output") == "table" {
-				fmt.Fprintln(a.out, "No feeds yet. Look into a camera with \"webostrum inspect URL\", then add it with \"webostrum feed add NAME URL\".")
-				return nil
-			}
-			return a.show(c, feeds, func(w io.Writer) {
-				row(w, "FEED", "STATE", "FOR", "SIZE", "RATE", "INCOMING", "VIEWERS", "AUDIENCE", "REASON")
-				for _, f := range feeds {
-					row(w, f.Name, f.State, ago(f.Since), size(f.Width, f.Height), rate(f.FrameRate), bits(f.BitRate), f.Viewers, f.Audience.Who, f.Reason)
-				}
-			})
-		},
-	}
-}
-
 func (a *app) feedShow() *cli.Command {
 	return &cli.Command{
 		Name: "show", Usage: "one feed in full", Flags: []cli.Flag{outputFlag()}, Arguments: nameArg(), OnUsageError: usageError,
@@ -247,6 +221,9 @@ func (a *app) showFeed(c *cli.Command, cl *client.Client, f apitypes.Feed) error
 		row(w, "HLS", fmt.Sprintf("segments of %g s", f.Target))
 		row(w, "who may watch", f.AudienceMeans)
 		row(w, "on which sites", firstOf(strings.Join(f.Sites, ", "), "all"))
+		if len(f.Tags) > 0 {
+			row(w, "tags", strings.Join(f.Tags, ", "))
+		}
 		if f.Reports {
 			row(w, "reports", "viewers' players tell how it plays: \"webostrum plan "+f.Name+"\"")
 		}

@@ -85,6 +85,7 @@ func feedSettings() []settingFlag {
 		stringSetting("audience.who", "audience", "who may watch: everyone, links (whoever has one), signed-in, or named (--accounts)", "signed-in"),
 		listSetting("audience.accounts", "accounts", "`ACCOUNTS` that may watch whatever the audience, a,b; none for none"),
 		listSetting("sites", "sites", "`SITES` whose pages may show it, such as example.org,*.example.org; none for all"),
+		listSetting("tags", "tags", "`TAGS` that it is grouped by, a,b; none for none"),
 		boolSetting("reports", "reports", "let viewers' players tell how it plays: engine, delivery, failures, stalls, delay; --reports=false stops it"),
 		listSetting("delivery.off", "off-deliveries", "`DELIVERIES` that it does not give: hls, fragments, webrtc, motion-jpeg, still, rtsp; none for all on"),
 	)

@@ -72,6 +72,7 @@ const (
 	ReachReportBroken  Code = "reach-report-broken"
 	ChecksFull         Code = "reach-devices-full"
 	RouterOff          Code = "router-off"
+	AllowanceUsed      Code = "allowance-used"
 	FormatUnknown      Code = "format-unknown"
 	OEmbedUnknown      Code = "oembed-unknown"
 	ConsoleMissing     Code = "console-missing"
@@ -295,6 +296,9 @@ var serviceKinds = []Kind{
 	{Code: ChecksFull, Class: ClassRefused, Status: 429,
 		Sentence: "As many devices have reported to this check as may.",
 		Remedy:   "Have an engineer make another one."},
+	{Code: AllowanceUsed, Class: ClassRefused, Status: 503,
+		Sentence: "What may be sent to viewers this month is sent.",
+		Remedy:   "It goes on with the month that comes. Who has signed in or has a link still gets in; an engineer can raise the allowance."},
 	{Code: RouterOff, Class: ClassRefused, Status: 409,
 		Sentence: "The service does not speak to routers here.",
 		Remedy:   "Write the rules into the router by hand, as \"webostrum reach\" lists them."},

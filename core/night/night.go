@@ -109,7 +109,9 @@ func (w *writer) shared() map[string][]time.Time {
 			all = append(all, outage{f, o})
 		}
 	}
-	slices.SortFunc(all, func(a, b outage) int { return cmp.Or(a.Began.Compare(b.Began), strings.Compare(a.feed.Name, b.feed.Name)) })
+	slices.SortFunc(all, func(a, b outage) int {
+		return cmp.Or(a.Began.Compare(b.Began), strings.Compare(a.feed.Name, b.feed.Name))
+	})
 	told := make(map[string][]time.Time)
 	for i := 0; i < len(all); {
 		j := i + 1

@@ -92,6 +92,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/alerts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Of what somebody is told, and how */
+        get: operations["show-alerts"];
+        /** Set of what somebody is told, and how */
+        put: operations["set-alerts"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/alerts/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send a message that says that it is a test */
+        post: operations["test-alerts"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/availability": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The last 24 hours of all feeds */
+        get: operations["list-availability"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/events": {
         parameters: {
             query?: never;
@@ -162,6 +214,23 @@ export interface paths {
          * @description A JSON merge patch (RFC 7396) of the settings: members left out stay, null brings a default back. A camera on another host needs its password again.
          */
         patch: operations["edit-feed"];
+        trace?: never;
+    };
+    "/api/v1/feeds/{name}/availability": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How a feed was: 24 hours, 30 days, outages */
+        get: operations["feed-availability"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/v1/feeds/{name}/camera": {
@@ -804,6 +873,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/morning": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What happened overnight, and what is still wrong */
+        get: operations["morning"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/offered-streams": {
         parameters: {
             query?: never;
@@ -1081,6 +1167,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/usage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What viewers took, by day, feed and delivery */
+        get: operations["show-usage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/usage.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The same as CSV (RFC 4180) */
+        get: operations["usage-table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/usage/allowance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Set what may be sent to viewers in a month */
+        put: operations["set-allowance"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/viewers": {
         parameters: {
             query?: never;
@@ -1164,6 +1301,88 @@ export interface components {
         AddressList: {
             addresses: components["schemas"]["Address"][] | null;
         };
+        AlertMail: {
+            /** @example cameras@example.org */
+            from?: string;
+            /** @description Left out it stays */
+            password?: string;
+            /**
+             * @description none is for a server on this machine or network
+             * @default starttls
+             * @enum {string}
+             */
+            security: "starttls" | "tls" | "none";
+            /**
+             * @description Host and port; empty for none
+             * @example mail.example.org:587
+             */
+            server?: string;
+            /**
+             * @example [
+             *       "duty@example.org"
+             *     ]
+             */
+            to?: string[];
+            user?: string;
+        };
+        AlertResult: {
+            /** @enum {string} */
+            by: "webhook" | "e-mail";
+            /** @description Why it did not go out; missing when it did */
+            trouble?: string;
+        };
+        AlertSettings: {
+            /**
+             * @description Told when the month's allowance is nearly used
+             * @default true
+             */
+            allowance: boolean;
+            /**
+             * Format: int64
+             * @description Told when the certificate ends within so many days, or cannot be used; 0 for not at all
+             * @default 14
+             */
+            certificateDays: number;
+            /**
+             * Format: double
+             * @description Told when less of the data folder's disk is free; 0 for not at all
+             * @default 10
+             */
+            diskPercent: number;
+            /**
+             * Format: double
+             * @description A feed that has been down for so long is told of; 0 for not at all
+             * @default 5
+             */
+            downMinutes: number;
+            /** @description Only these feeds; all when empty */
+            feeds?: string[];
+            mail?: components["schemas"]["AlertMail"];
+            /**
+             * @description From this time of day, of the service's machine, on nobody is told; what was wrong meanwhile is told at the end. Empty for none
+             * @example 22:00
+             */
+            quietFrom?: string;
+            /** @example 06:30 */
+            quietTo?: string;
+            /** @description Only feeds with one of these tags; all when empty */
+            tags?: string[];
+            webhook?: components["schemas"]["AlertWebhook"];
+        };
+        AlertTest: {
+            results: components["schemas"]["AlertResult"][] | null;
+        };
+        AlertWebhook: {
+            /** @description That messages are signed by; left out it stays */
+            secret?: string;
+            /** @description Whether there is a secret */
+            readonly signed: boolean;
+            /**
+             * @description http:// or https://; empty for none. What stands behind a ? is shown as ***
+             * @example https://hooks.example.org/cameras
+             */
+            url?: string;
+        };
         AudienceSettings: {
             /**
              * @description Accounts that may watch whatever who says; panels always have to stand here
@@ -1233,6 +1452,26 @@ export interface components {
             /** @description Whether it is being transcoded */
             running: boolean;
             webrtc: components["schemas"]["AudioDelivery"];
+        };
+        Availability: {
+            /** @description 24 hours in cells of five minutes */
+            day: components["schemas"]["Strip"];
+            /**
+             * Format: double
+             * @description Of the time that it should have been live pictures came in so much
+             */
+            dayPercent?: number;
+            feed: string;
+            /** @description 30 days in cells of an hour */
+            month: components["schemas"]["Strip"];
+            /** Format: double */
+            monthPercent?: number;
+            /** @enum {string} */
+            now: "unknown" | "off" | "waiting" | "down" | "degraded" | "live";
+            /** @description Of 30 days, the newest first */
+            outages: components["schemas"]["Outage"][] | null;
+            /** @description It is degraded */
+            why?: string;
         };
         BrowserSession: {
             account: string;
@@ -1529,13 +1768,33 @@ export interface components {
             code?: string;
             /** @description Empty for the service itself */
             feed?: string;
+            /**
+             * Format: date-time
+             * @description When it happened first, likewise
+             */
+            first?: string;
             /** Format: int64 */
             id: number;
             /** @enum {string} */
-            kind: "state" | "change" | "warning" | "sign-in" | "service" | "transcode" | "request";
+            kind: "state" | "change" | "warning" | "sign-in" | "service" | "transcode" | "request" | "search" | "alert";
+            /**
+             * @description How much it matters; what is serious needs somebody
+             * @enum {string}
+             */
+            severity: "info" | "warning" | "serious";
             text: string;
+            /**
+             * Format: int64
+             * @description How often it happened, where repeated ones come as one
+             */
+            times?: number;
         };
         EventList: {
+            /**
+             * Format: int64
+             * @description To ask for older ones with; missing when there are none
+             */
+            before?: number;
             /** @description Newest first */
             events: components["schemas"]["Event"][] | null;
         };
@@ -1622,6 +1881,13 @@ export interface components {
             /** @enum {string} */
             state: "off" | "connecting" | "waiting" | "live" | "stalled" | "retrying" | "refused";
             /**
+             * @description What it is grouped by: small letters, digits and single hyphens, 40 at most
+             * @example [
+             *       "outdoors"
+             *     ]
+             */
+            tags?: string[];
+            /**
              * Format: double
              * @description Target duration of the HLS playlist
              */
@@ -1668,10 +1934,23 @@ export interface components {
              */
             sites?: string[];
             /**
+             * @description What it is grouped by: small letters, digits and single hyphens, 40 at most
+             * @example [
+             *       "outdoors"
+             *     ]
+             */
+            tags?: string[];
+            /**
              * @description Name for people; the name itself when left out
              * @example Lower station
              */
             title?: string;
+        };
+        FeedStrip: {
+            cells: string;
+            feed: string;
+            /** Format: double */
+            percent?: number;
         };
         FieldError: {
             /** @description Where it is, such as body.camera.url */
@@ -1851,6 +2130,46 @@ export interface components {
             /** @description Whether the account has a second factor */
             second: boolean;
         };
+        Morning: {
+            headline: string;
+            /** Format: int64 */
+            off: number;
+            /** @description Came, and not as it should */
+            poor: components["schemas"]["MorningItem"][] | null;
+            /**
+             * Format: int64
+             * @description Feeds that were live all the time
+             */
+            quiet: number;
+            /** @description What happened to the service itself */
+            service: components["schemas"]["MorningEvent"][] | null;
+            /** Format: date-time */
+            since: string;
+            /** Format: date-time */
+            until: string;
+            /** Format: int64 */
+            waiting: number;
+            /** @description Wrong meanwhile, and is over */
+            was: components["schemas"]["MorningItem"][] | null;
+            /** @description Still, the longest first */
+            wrong: components["schemas"]["MorningItem"][] | null;
+        };
+        MorningEvent: {
+            /** Format: date-time */
+            at: string;
+            text: string;
+        };
+        MorningItem: {
+            /** Format: date-time */
+            began: string;
+            feeds: string[] | null;
+            remedy?: string;
+            /** Format: double */
+            seconds: number;
+            text: string;
+            /** Format: int64 */
+            times?: number;
+        };
         NewAccount: {
             /**
              * @description Feeds that shall name it
@@ -1891,6 +2210,13 @@ export interface components {
              *     ]
              */
             sites?: string[];
+            /**
+             * @description What it is grouped by: small letters, digits and single hyphens, 40 at most
+             * @example [
+             *       "outdoors"
+             *     ]
+             */
+            tags?: string[];
             /**
              * @description Name for people; the name itself when left out
              * @example Lower station
@@ -2116,6 +2442,15 @@ export interface components {
             notes: string[] | null;
             serial?: string;
             streams: components["schemas"]["OfferedStream"][] | null;
+        };
+        Outage: {
+            /** Format: date-time */
+            began: string;
+            code?: string;
+            over: boolean;
+            reason: string;
+            /** Format: double */
+            seconds: number;
         };
         OwnPassword: {
             /**
@@ -2611,8 +2946,6 @@ export interface components {
              * @example 0.0.0.0:7601
              */
             listen: string;
-            /** @description Whether viewers outside need it */
-            needed: boolean;
             /** @description Whether it is listened on now */
             open: boolean;
             /** Format: int64 */
@@ -2629,6 +2962,11 @@ export interface components {
              * @enum {string}
              */
             who: "machine" | "network";
+            /**
+             * @description Who outside needs it
+             * @enum {string}
+             */
+            whom: "viewers" | "engineers" | "publishers";
             /** @description Why not, or what else to know */
             why?: string;
         };
@@ -3071,6 +3409,24 @@ export interface components {
             /** @description The account that the first start has made, as long as nobody has signed in */
             firstAccount?: string;
         };
+        Strip: {
+            /** Format: date-time */
+            begins: string;
+            /** Format: int64 */
+            cellSeconds: number;
+            /**
+             * @description A letter each: l live, g degraded, d down, w waiting, o off, and a dot where the service did not run
+             * @example lllldlll
+             */
+            cells: string;
+        };
+        StripList: {
+            /** Format: date-time */
+            begins: string;
+            /** Format: int64 */
+            cellSeconds: number;
+            strips: components["schemas"]["FeedStrip"][] | null;
+        };
         Token: {
             /** @description Whose it is; it can do no more than that account */
             account: string;
@@ -3146,6 +3502,71 @@ export interface components {
              * @description Frames that could not be decoded
              */
             undecoded: number;
+        };
+        Usage: {
+            allowance: components["schemas"]["UsageLimit"];
+            /**
+             * Format: int64
+             * @description Of all
+             */
+            bytes: number;
+            /**
+             * @description Day, in UTC
+             * @example 2026-11-01
+             */
+            from: string;
+            /**
+             * Format: int64
+             * @description Of the month that goes on
+             */
+            monthBytes: number;
+            /** @description By day, feed and delivery, the oldest first */
+            rows: components["schemas"]["UsageRow"][] | null;
+            /** @description Day, included */
+            to: string;
+            /** @description By feed, the most bytes first */
+            totals: components["schemas"]["UsageTotal"][] | null;
+            /**
+             * Format: double
+             * @description Of all
+             */
+            viewerHours: number;
+        };
+        UsageLimit: {
+            /**
+             * Format: int64
+             * @description 0 for no limit
+             * @example 2000000000000
+             */
+            bytes: number;
+            /** @description Whether no new viewers are let in beyond it, but those who have signed in or have a link; else it is told and no more */
+            stop: boolean;
+        };
+        UsageRow: {
+            /** Format: int64 */
+            bytes: number;
+            day: string;
+            delivery: string;
+            feed: string;
+            /**
+             * Format: int64
+             * @description At once
+             */
+            mostViewers: number;
+            /** Format: double */
+            viewerHours: number;
+        };
+        UsageTotal: {
+            /** Format: int64 */
+            bytes: number;
+            feed: string;
+            /**
+             * Format: int64
+             * @description At once, by one delivery on one day
+             */
+            mostViewers: number;
+            /** Format: double */
+            viewerHours: number;
         };
         VideoChange: {
             /**
@@ -3719,6 +4140,234 @@ export interface operations {
             };
         };
     };
+    "show-alerts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlertSettings"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-alerts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AlertSettings"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlertSettings"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "test-alerts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlertTest"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-availability": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StripList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "list-events": {
         parameters: {
             query?: {
@@ -3731,12 +4380,20 @@ export interface operations {
                  * @description Only events of this kind
                  * @example state
                  */
-                kind?: "state" | "change" | "warning" | "sign-in" | "service" | "transcode" | "request" | "search";
+                kind?: "state" | "change" | "warning" | "sign-in" | "service" | "transcode" | "request" | "search" | "alert";
+                /** @description Only events that matter so much, or more */
+                severity?: "info" | "warning" | "serious";
+                /** @description Only what this account did */
+                by?: string;
+                /** @description Only events with this in their text, feed or code */
+                search?: string;
                 /**
                  * @description Only events from this time on
                  * @example 2026-11-26T07:30:00Z
                  */
                 since?: string;
+                /** @description Only events before this time */
+                until?: string;
                 /**
                  * @description Only events older than this number
                  * @example 1200
@@ -3752,6 +4409,8 @@ export interface operations {
                  * @example 50
                  */
                 limit?: number;
+                /** @description Whether events that repeat in what is asked for come as one, with how often */
+                fold?: boolean;
             };
             header?: never;
             path?: never;
@@ -3773,7 +4432,8 @@ export interface operations {
                      *           "at": "2026-11-26T07:30:00Z",
                      *           "feed": "lower-station",
                      *           "kind": "state",
-                     *           "text": "live"
+                     *           "text": "live",
+                     *           "severity": "info"
                      *         }
                      *       ]
                      *     }
@@ -3847,6 +4507,7 @@ export interface operations {
                      *             "accounts": []
                      *           },
                      *           "sites": [],
+                     *           "tags": [],
                      *           "reports": false,
                      *           "camera": {
                      *             "url": "rtsp://192.0.2.7:554/main",
@@ -4046,6 +4707,7 @@ export interface operations {
                  *         "accounts": []
                  *       },
                  *       "sites": [],
+                 *       "tags": [],
                  *       "reports": false,
                  *       "camera": {
                  *         "url": "rtsp://192.0.2.7:554/main",
@@ -4108,6 +4770,7 @@ export interface operations {
                      *         "accounts": []
                      *       },
                      *       "sites": [],
+                     *       "tags": [],
                      *       "reports": false,
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
@@ -4319,6 +4982,7 @@ export interface operations {
                      *         "accounts": []
                      *       },
                      *       "sites": [],
+                     *       "tags": [],
                      *       "reports": false,
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
@@ -4640,6 +5304,7 @@ export interface operations {
                      *         "accounts": []
                      *       },
                      *       "sites": [],
+                     *       "tags": [],
                      *       "reports": false,
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
@@ -4779,6 +5444,86 @@ export interface operations {
                      *     }
                      */
                     "application/json": components["schemas"]["Feed"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "feed-availability": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Availability"];
                 };
             };
             /** @description Unauthorized */
@@ -5001,6 +5746,7 @@ export interface operations {
                      *         "accounts": []
                      *       },
                      *       "sites": [],
+                     *       "tags": [],
                      *       "reports": false,
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
@@ -7869,6 +8615,7 @@ export interface operations {
                      *         "accounts": []
                      *       },
                      *       "sites": [],
+                     *       "tags": [],
                      *       "reports": false,
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
@@ -8098,6 +8845,7 @@ export interface operations {
                      *         "accounts": []
                      *       },
                      *       "sites": [],
+                     *       "tags": [],
                      *       "reports": false,
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
@@ -8756,6 +9504,68 @@ export interface operations {
                      *     }
                      */
                     "application/json": components["schemas"]["SecondFactor"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    morning: {
+        parameters: {
+            query?: {
+                /**
+                 * @description From this time on; from 18:00 of the evening before when left out
+                 * @example 2026-11-26T07:30:00Z
+                 */
+                since?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Morning"];
                 };
             };
             /** @description Unauthorized */
@@ -10024,6 +10834,200 @@ export interface operations {
                      *       "remedy": "List the feeds to see which there are."
                      *     }
                      */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "show-usage": {
+        parameters: {
+            query?: {
+                /**
+                 * @description Only this feed
+                 * @example lower-station
+                 */
+                feed?: string;
+                /** @description First day, in UTC; 29 days before the last one when left out */
+                from?: string;
+                /** @description Last day; today when left out */
+                to?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Usage"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "usage-table": {
+        parameters: {
+            query?: {
+                /**
+                 * @description Only this feed
+                 * @example lower-station
+                 */
+                feed?: string;
+                /** @description First day, in UTC; 29 days before the last one when left out */
+                from?: string;
+                /** @description Last day; today when left out */
+                to?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Content-Disposition"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-allowance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UsageLimit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UsageLimit"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
