@@ -45,7 +45,7 @@ var layers = map[string][]string{
 	"onvif":             {"core/", "ingest/camhttp", "netif"},
 	"browser":           {"wait"},
 	"sim":               {"core/", "deliver/", "transcode", "sim/", "wait"},
-	"service":           {"access", "api", "certs", "router", "netif", "ingest/", "discover", "transcode", "core/fault", "deliver/rtsp", "deliver/socket", "deliver/viewers", "deliver/whep", "station", "store", "web"},
+	"service":           {"access", "api", "certs", "router", "netif", "ingest/", "discover", "transcode", "core/fault", "deliver/rtsp", "deliver/socket", "deliver/viewers", "deliver/whep", "station", "store", "wait", "web"},
 	"netif":             {},
 	"wait":              {},
 	"web":               {},

@@ -50,6 +50,9 @@ type Config struct {
 	Doors  func() []Door
 	Router *router.Keeper // nil asks no router
 
+	// Restart has the service start anew, as after a restore; nil when it cannot.
+	Restart func()
+
 	// TrustedProxies are those whose word is taken for where a request came from.
 	TrustedProxies []netip.Prefix
 
@@ -103,6 +106,7 @@ type API struct {
 	going      sync.WaitGroup
 	people     sync.Mutex // one change of accounts at a time
 	linking    sync.Mutex // one change of links at a time
+	backups    sync.Mutex // one backup or restore at a time
 	closing    context.Context
 	close      context.CancelFunc
 }
@@ -213,6 +217,7 @@ func (a *API) routes(g *gin.Engine) {
 	g.GET("/clock/time", func(c *gin.Context) { serveTime(c.Writer, c.Request) })
 	a.pageRoutes(g)
 	a.reachRoutes(g)
+	a.backupRoutes(g)
 	a.publishRoutes(g)
 	if a.cfg.EnterKey != "" {
 		g.GET("/enter/:key", a.enter)

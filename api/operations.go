@@ -52,6 +52,7 @@ func (a *API) operations() {
 	a.recordOperations(h)
 	a.usageOperations(h)
 	a.alertOperations(h)
+	a.feedFileOperations(h)
 	huma.Register(h, operation("GET", "/feeds/{name}/delay", "feed-delay", "What delay cannot be avoided in each delivery", needsViewer, ok), a.feedDelay)
 	huma.Register(h, operation("GET", "/feeds/{name}/plan", "plan-feed", "What a feed will be like for its viewers", needsViewer, ok), a.planFeed)
 	huma.Register(h, operation("POST", "/plan", "plan-camera", "What a feed of a camera would be like", needsEngineer, ok), a.planCamera)

@@ -81,10 +81,7 @@ func (a *API) addRendition(ctx context.Context, in *struct {
 	Body apitypes.NewRendition
 }) (*renditionOutput, error) {
 	b := in.Body
-	r := store.Rendition{
-		Name: b.Name, Codec: b.Codec, Size: b.Size, FrameRate: b.FrameRate, BitRate: b.BitRate, KeySeconds: b.KeyframeSeconds,
-		Profile: b.Profile, Quality: b.Quality, Text: b.Text, TextCorner: b.TextCorner, TextSize: b.TextSize,
-	}
+	r := recordOf(b)
 	if slices.Contains([]string{hls.Original, pipeline.Automatic, "index"}, b.Name) {
 		return nil, refused("name", fmt.Sprintf("%q has a meaning of its own here; choose another name", b.Name))
 	}

@@ -1,10 +1,8 @@
 package api
 
 import (
-	"crypto/sha256"
 	"fmt"
 	"net/http"
-	"strings"
 
 	"github.com/gin-gonic/gin"
 
@@ -32,7 +30,7 @@ func (a *API) serveTrust(c *gin.Context) {
 		a.message(c.Writer, fault.New(fault.NoAuthority, nil, ""), "", "")
 		return
 	}
-	p := trustPage{Root: a.at("/trust/root.cer"), Fingerprint: fingerprint(own.Root())}
+	p := trustPage{Root: a.at("/trust/root.cer"), Fingerprint: certs.Fingerprint(own.Root())}
 	if port := a.cfg.Front.HTTPSPort; port > 0 {
 		host := hostOnly(c.Request.Host)
 		p.Service = fmt.Sprintf("https://%s:%d%s", host, a.httpsPort(host), a.at("/"))
@@ -52,14 +50,4 @@ func (a *API) serveRoot(c *gin.Context) {
 	h.Set("Content-Disposition", `attachment; filename="webostrum-root.cer"`)
 	h.Set("Cache-Control", "no-store")
 	_, _ = c.Writer.Write(own.Root()) // a device that has gone is no error
-}
-
-// fingerprint is a certificate's SHA-256 as devices show it.
-func fingerprint(der []byte) string {
-	sum := sha256.Sum256(der)
-	parts := make([]string, len(sum))
-	for i, b := range sum {
-		parts[i] = fmt.Sprintf("%02X", b)
-	}
-	return strings.Join(parts, " ")
 }

@@ -4,11 +4,13 @@
 package certs
 
 import (
+	"crypto/sha256"
 	"crypto/tls"
 	"crypto/x509"
 	"errors"
 	"fmt"
 	"net/http"
+	"strings"
 	"time"
 )
 
@@ -88,4 +90,14 @@ func namesOf(leaf *x509.Certificate) []string {
 		names = append(names, ip.String())
 	}
 	return names
+}
+
+// Fingerprint is a certificate's SHA-256 as devices show it.
+func Fingerprint(der []byte) string {
+	sum := sha256.Sum256(der)
+	parts := make([]string, len(sum))
+	for i, b := range sum {
+		parts[i] = fmt.Sprintf("%02X", b)
+	}
+	return strings.Join(parts, " ")
 }

@@ -6,6 +6,7 @@ import (
 	"context"
 	"crypto/rand"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"log/slog"
 	"net"
@@ -32,8 +33,8 @@ import (
 	"webostrum/web"
 )
 
-// Version is shown to users.
-const Version = "0.1.0"
+// Version is shown to users; packages for tests are built with others.
+var Version = "0.2.0"
 
 const (
 	headerTimeout = 10 * time.Second
@@ -62,7 +63,8 @@ type Config struct {
 	RTMP  string // address for publishers by RTMP; empty takes none
 	RTMPS string // the same with TLS; needs a certificate
 
-	Front Front
+	Front   Front
+	Backups Backups
 
 	Commands map[string][]string // programs that send to feeds, with their arguments, by feed
 
@@ -79,8 +81,26 @@ type Started struct {
 	Password  string   // of the first account, at the first start only
 }
 
-// Run runs the service until ctx ends. started is called once it is up.
+// errRestart ends a run that another one follows.
+var errRestart = errors.New("the service starts anew")
+
+// Run runs the service until ctx ends. started is called whenever it is up: after a restore
+// the service starts anew.
 func Run(ctx context.Context, cfg Config, started func(Started)) error {
+	for {
+		run, restart := context.WithCancelCause(ctx)
+		err := runOnce(run, cfg, func() { restart(errRestart) }, started)
+		again := errors.Is(context.Cause(run), errRestart)
+		restart(nil)
+		if err != nil || !again {
+			return err
+		}
+		cfg.Log.Info("the service starts anew")
+	}
+}
+
+// runOnce runs the service until ctx ends; restart ends it, to be started anew.
+func runOnce(ctx context.Context, cfg Config, restart func(), started func(Started)) error {
 	front, err := cfg.Front.check()
 	if err != nil {
 		return err
@@ -147,7 +167,7 @@ func Run(ctx context.Context, cfg Config, started func(Started)) error {
 	}
 	rules := router.New(router.Config{Gateway: netif.Gateway, Log: cfg.Log})
 	handler, err = api.New(api.Config{
-		Ports: portsOf(doors), Front: front, Certs: source, Doors: func() []api.Door { return states(doors) }, Router: rules,
+		Ports: portsOf(doors), Front: front, Certs: source, Doors: func() []api.Door { return states(doors) }, Router: rules, Restart: restart,
 		Store: records, Station: feeds, Web: web.Files(), Version: Version, Secure: cfg.Secure, EnterKey: cfg.EnterKey,
 		WebRTC: webRTC, Publishers: publishers, ICEServers: cfg.ICEServers, Viewers: cfg.Viewers, Worker: codecs, Log: cfg.Log, Listen: listener.Addr(), TrustedProxies: cfg.TrustedProxies, SearchOn: cfg.SearchOn,
 	})
@@ -168,10 +188,16 @@ func Run(ctx context.Context, cfg Config, started func(Started)) error {
 		}
 		rules.Run(beside)
 	})
+	keeping.Go(func() { keepWatchdog(beside, feeds) })
+	keeping.Go(func() { keepBackups(beside, cfg.Backups, records, feeds) })
 	if asked, ok := source.(*certs.ACME); ok {
 		keeping.Go(func() { asked.Run(beside) })
 	}
-	return serveAll(ctx, handler, entrancesOf(handler, listener, https, forViewers, source), func() { started(up) })
+	defer notify(notifyStopping)
+	return serveAll(ctx, handler, entrancesOf(handler, listener, https, forViewers, source), func() {
+		notify(notifyReady)
+		started(up)
+	})
 }
 
 // entrancesOf are the ports of HTTP; https and viewers may be nil.
@@ -270,6 +296,17 @@ func firstAccount(records *store.Store) (string, error) {
 	password := readable(rand.Text())
 	_, err = records.AddAccount(store.FirstAccount, store.RoleEngineer, password)
 	return password, err
+}
+
+// Prepare makes a data folder with its first account, and returns that one's password;
+// empty when there is one already.
+func Prepare(folder string) (password string, err error) {
+	records, err := store.Open(folder)
+	if err != nil {
+		return "", err
+	}
+	password, err = firstAccount(records)
+	return password, errors.Join(err, records.Close())
 }
 
 // readable cuts a random text into groups that can be copied by hand. Sixteen

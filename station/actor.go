@@ -61,15 +61,7 @@ func (a Actor) EditTelling(name string, tell func(before, after store.Feed) stri
 		return nil, err
 	}
 	a.Note(name, EventChange, tell(before, r))
-	if !needsRestart(before, r) {
-		f, err := st.Get(name)
-		if err == nil {
-			f.renew(before, r)
-			st.changed()
-		}
-		return f, err
-	}
-	return st.put(r), nil
+	return a.renewed(before, r)
 }
 
 // Remove stops a feed and removes its record.
@@ -77,12 +69,74 @@ func (a Actor) Remove(name string) error {
 	st := a.st
 	st.editing.Lock()
 	defer st.editing.Unlock()
-	f, err := st.Get(name)
-	if err != nil {
+	if _, err := st.Get(name); err != nil {
 		return err
 	}
 	if err := st.store.RemoveFeed(name); err != nil {
 		return err
+	}
+	a.forget(name)
+	return nil
+}
+
+// Apply makes changes of many feeds, all or none. plan gets the present records and says
+// what to change; what it returns with none to change is only looked at.
+func (a Actor) Apply(plan func(present []store.Feed) (store.Changes, error), tell func(before, after store.Feed) string) error {
+	st := a.st
+	st.editing.Lock()
+	defer st.editing.Unlock()
+	if st.ctx.Err() != nil {
+		return ErrClosed
+	}
+	present, err := st.store.Feeds()
+	if err != nil {
+		return err
+	}
+	before := make(map[string]store.Feed, len(present))
+	for _, r := range present {
+		r.Renditions, r.Requests = slices.Clone(r.Renditions), slices.Clone(r.Requests)
+		before[r.Name] = r
+	}
+	changes, err := plan(present)
+	if err != nil {
+		return err
+	}
+	if err := st.store.Apply(changes); err != nil {
+		return err
+	}
+	for _, name := range changes.Remove {
+		a.forget(name)
+	}
+	for _, r := range changes.Add {
+		a.Note(r.Name, EventChange, "the feed was added")
+		st.put(*r)
+	}
+	for _, r := range changes.Save {
+		a.Note(r.Name, EventChange, tell(before[r.Name], *r))
+		a.renewed(before[r.Name], *r)
+	}
+	return nil
+}
+
+// renewed has a feed go on with a changed record.
+func (a Actor) renewed(before, r store.Feed) (*Feed, error) {
+	if needsRestart(before, r) {
+		return a.st.put(r), nil
+	}
+	f, err := a.st.Get(r.Name)
+	if err == nil {
+		f.renew(before, r)
+		a.st.changed()
+	}
+	return f, err
+}
+
+// forget stops a feed whose record is gone.
+func (a Actor) forget(name string) {
+	st := a.st
+	f, err := st.Get(name)
+	if err != nil {
+		return
 	}
 	st.halt(f)
 	st.aside(func(context.Context) { f.device.close() }) // it may be about to answer
@@ -90,5 +144,4 @@ func (a Actor) Remove(name string) error {
 	delete(st.feeds, name)
 	st.mu.Unlock()
 	a.Note(name, EventChange, "the feed was removed")
-	return nil
 }

@@ -51,7 +51,8 @@ type Station struct {
 
 	watch      watchers
 	events     *recorder
-	complained time.Time // of the history; of the tick alone
+	ticked     atomic.Int64 // when the feeds were looked at last, nanoseconds of the monotonic clock
+	complained time.Time    // of the history; of the tick alone
 	history    *history
 	panics     atomic.Uint64
 	keys       access.Throttle // slows down publishers with wrong keys
@@ -70,6 +71,7 @@ func Open(cfg Config) (*Station, error) {
 	st.ctx, st.stop = context.WithCancel(context.Background())
 	st.events = newRecorder(st.writeEvent)
 	st.history = newHistory(cfg.Store, func(kind, text string) { st.event(store.Event{At: time.Now(), Kind: kind, Text: text}) }, st.historyFailed)
+	st.ticked.Store(int64(time.Since(begun)))
 	st.wg.Go(st.tick)
 	st.event(store.Event{At: time.Now(), Kind: EventService, Text: "the service started"})
 	for _, r := range records {
@@ -92,6 +94,12 @@ func (st *Station) Close() {
 	st.watch.close()
 }
 
+// begun is when the program began, for times that no clock's setting changes.
+var begun = time.Now()
+
+// Ticked is when the feeds were looked at last.
+func (st *Station) Ticked() time.Time { return begun.Add(time.Duration(st.ticked.Load())) }
+
 // tick measures rates every second.
 func (st *Station) tick() {
 	ticker := time.NewTicker(time.Second)
@@ -110,6 +118,7 @@ func (st *Station) tick() {
 				sights = append(sights, f.sightOf())
 			}
 			st.history.look(now, sights)
+			st.ticked.Store(int64(time.Since(begun)))
 			st.changed()
 		}
 	}

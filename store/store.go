@@ -64,6 +64,9 @@ func Open(folder string, options ...Option) (*Store, error) {
 	if err != nil {
 		return nil, err
 	}
+	if err := finishRestore(folder, time.Now()); err != nil {
+		return nil, errors.Join(fmt.Errorf("the backup in %s cannot be put into place: %w", folder, err), lock.Close())
+	}
 	s, err := open(folder)
 	if err != nil {
 		return nil, errors.Join(err, lock.Close())
@@ -154,6 +157,21 @@ func (s *Store) FreeShare() (share float64, ok bool) {
 		return 0, false
 	}
 	return float64(free) / float64(size), true
+}
+
+// FreeBytes is what may still be written to the disk of a folder, and how large that is.
+func FreeBytes(folder string) (free, size uint64, ok bool) { return freeBytes(folder) }
+
+// Whole says whether the database is, as SQLite's own check sees it.
+func (s *Store) Whole() error {
+	var verdict string
+	if err := s.db.Raw("PRAGMA quick_check(1)").Scan(&verdict).Error; err != nil {
+		return err
+	}
+	if verdict != "ok" {
+		return fmt.Errorf("the database is damaged: %s", verdict)
+	}
+	return nil
 }
 
 // Folder is the data folder.
@@ -320,7 +338,7 @@ func (s *Store) migrate() error {
 		return err
 	}
 	if newest := migrations[len(migrations)-1].number; done > newest {
-		return fmt.Errorf("the database was written by a newer version (step %d, this one knows %d): use that version", done, newest)
+		return fmt.Errorf("the database cannot be used: %w (its step is %d, this one knows %d): use that version, or a backup from before", ErrNewer, done, newest)
 	}
 	for _, m := range migrations {
 		if m.number <= done {

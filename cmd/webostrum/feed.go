@@ -17,12 +17,12 @@ import (
 
 func (a *app) feed() *cli.Command {
 	return &cli.Command{
-		Name: "feed", Usage: "feeds: add, list, show, edit, remove, start, stop, still, availability, key, pass, publisher", OnUsageError: usageError,
+		Name: "feed", Usage: "feeds: add, list, show, edit, remove, start, stop, still, availability, export, import, key, pass, publisher", OnUsageError: usageError,
 		Commands: []*cli.Command{
 			a.feedAdd(), a.feedList(), a.feedShow(), a.feedEdit(), a.feedRemove(),
 			a.feedSwitch("start", "switch a feed on, or have it try again at once", (*client.Client).StartFeed),
 			a.feedSwitch("stop", "switch a feed off", (*client.Client).StopFeed),
-			a.feedStill(), a.feedAvailability(), a.feedKey(), a.feedPass(), a.feedPublisher(),
+			a.feedStill(), a.feedAvailability(), a.feedExport(), a.feedImport(), a.feedKey(), a.feedPass(), a.feedPublisher(),
 		},
 	}
 }

@@ -102,7 +102,7 @@ func firstTag(f apitypes.Feed) string {
 
 func printFeeds(w io.Writer, feeds []apitypes.Feed, found, all int, byTag bool) {
 	const head = "FEED\tSTATE\tFOR\tSIZE\tRATE\tINCOMING\tVIEWERS\tAUDIENCE\tREASON"
-	if !byTag {
+	if !byTag && len(feeds) > 0 {
 		fmt.Fprintln(w, head)
 	}
 	tag := ""

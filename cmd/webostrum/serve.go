@@ -51,57 +51,76 @@ func (a *app) logger(c *cli.Command) (*slog.Logger, error) {
 
 func (a *app) serve() *cli.Command {
 	return &cli.Command{
-		Name: "serve", Usage: "run the service", OnUsageError: usageError,
-		Flags: slices.Concat([]cli.Flag{
-			a.listenFlag("0.0.0.0:7600"), a.logFlag(), a.workerFlag(),
-			a.webRTCFlag("0.0.0.0:7601"), a.rtspFlag("0.0.0.0:7654"), a.rtmpFlag("0.0.0.0:1935"),
-			&cli.StringFlag{Name: "rtmps-listen", Usage: "`ADDRESS` for publishers by RTMP with TLS; needs --certificate", Sources: a.from("rtmps-listen")},
-			&cli.StringSliceFlag{Name: "webrtc-address", Usage: "IP `ADDRESS` that viewers come to by WebRTC, such as a router's outside; more than one may be given", Sources: a.from("webrtc-address")},
-			&cli.IntFlag{Name: "most-viewers", Usage: "viewers of all feeds at a time", Value: 20000, Sources: a.from("most-viewers")},
-			&cli.IntFlag{Name: "most-viewers-a-feed", Usage: "viewers of each feed at a time; 0 for no limit of its own", Sources: a.from("most-viewers-a-feed")},
-			&cli.IntFlag{Name: "most-viewers-an-address", Usage: "viewers of one address at a time, of those who are not signed in", Value: viewers.DefaultMostAnAddress, Sources: a.from("most-viewers-an-address")},
-			&cli.StringSliceFlag{Name: "trusted-proxies", Usage: "`ADDRESS` or prefix (192.0.2.0/24) of a proxy whose forwarded client addresses are believed; more than one may be given", Sources: a.from("trusted-proxies")},
-			&cli.StringSliceFlag{Name: "ice-server", Usage: "STUN or TURN `SERVER` that viewers are told of: stun:HOST:PORT or turn:USER:PASSWORD@HOST:PORT", Sources: a.from("ice-server")},
-			a.searchFlag(),
-			&cli.BoolFlag{Name: "https-only", Usage: "browsers reach the service through an HTTPS proxy only: mark cookies so", Sources: a.from("https-only")},
-		}, a.frontFlags()),
+		Name: "serve", Usage: "run the service", OnUsageError: usageError, Flags: a.serveFlags(),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			log, err := a.logger(c)
+			cfg, err := a.serveConfig(c)
 			if err != nil {
 				return err
 			}
-			proxies, err := prefixes(c.StringSlice("trusted-proxies"))
-			if err != nil {
+			if cfg.Log, err = a.logger(c); err != nil {
 				return err
 			}
-			front := frontOf(c)
-			if err := front.Check(); err != nil {
-				return usagef("%v", err)
-			}
-			if c.String("rtmps-listen") != "" && front.Chain == "" && !front.OwnAuthority && front.ACME == nil {
-				return usagef("--rtmps-listen needs a certificate: --certificate with --certificate-key, --acme or --own-authority")
-			}
-			commands, err := a.settings.commands()
-			if err != nil {
-				return err
-			}
-			var servers []whep.ICEServer
-			for _, text := range c.StringSlice("ice-server") {
-				server, err := whep.ParseICEServer(text)
-				if err != nil {
-					return usagef("%v", err)
-				}
-				servers = append(servers, server)
-			}
-			return service.Run(ctx, service.Config{
-				Data: c.String("data"), Listen: c.String("listen"), Secure: c.Bool("https-only"), Codecs: c.String("codecs"), Log: log,
-				RTSP: c.String("rtsp-listen"), RTMP: c.String("rtmp-listen"), RTMPS: c.String("rtmps-listen"), Front: front,
-				Commands: commands,
-				WebRTC:   c.String("webrtc-listen"), WebRTCHosts: c.StringSlice("webrtc-address"), ICEServers: servers, TrustedProxies: proxies, SearchOn: c.StringSlice("search-on"),
-				Viewers: viewers.Config{Most: c.Int("most-viewers"), MostAFeed: c.Int("most-viewers-a-feed"), MostAnAddress: c.Int("most-viewers-an-address")},
-			}, a.showStarted)
+			return service.Run(ctx, cfg, a.showStarted)
 		},
 	}
+}
+
+// serveFlags are all settings of the service.
+func (a *app) serveFlags() []cli.Flag {
+	return slices.Concat([]cli.Flag{
+		a.listenFlag("0.0.0.0:7600"), a.logFlag(), a.workerFlag(),
+		a.webRTCFlag("0.0.0.0:7601"), a.rtspFlag("0.0.0.0:7654"), a.rtmpFlag("0.0.0.0:1935"),
+		&cli.StringFlag{Name: "rtmps-listen", Usage: "`ADDRESS` for publishers by RTMP with TLS; needs --certificate", Sources: a.from("rtmps-listen")},
+		&cli.StringSliceFlag{Name: "webrtc-address", Usage: "IP `ADDRESS` that viewers come to by WebRTC, such as a router's outside; more than one may be given", Sources: a.from("webrtc-address")},
+		&cli.IntFlag{Name: "most-viewers", Usage: "viewers of all feeds at a time", Value: 20000, Sources: a.from("most-viewers")},
+		&cli.IntFlag{Name: "most-viewers-a-feed", Usage: "viewers of each feed at a time; 0 for no limit of its own", Sources: a.from("most-viewers-a-feed")},
+		&cli.IntFlag{Name: "most-viewers-an-address", Usage: "viewers of one address at a time, of those who are not signed in", Value: viewers.DefaultMostAnAddress, Sources: a.from("most-viewers-an-address")},
+		&cli.StringSliceFlag{Name: "trusted-proxies", Usage: "`ADDRESS` or prefix (192.0.2.0/24) of a proxy whose forwarded client addresses are believed; more than one may be given", Sources: a.from("trusted-proxies")},
+		&cli.StringSliceFlag{Name: "ice-server", Usage: "STUN or TURN `SERVER` that viewers are told of: stun:HOST:PORT or turn:USER:PASSWORD@HOST:PORT", Sources: a.from("ice-server")},
+		a.searchFlag(),
+		&cli.BoolFlag{Name: "https-only", Usage: "browsers reach the service through an HTTPS proxy only: mark cookies so", Sources: a.from("https-only")},
+	}, a.frontFlags(), a.backupFlags())
+}
+
+// serveConfig reads the settings of the service.
+func (a *app) serveConfig(c *cli.Command) (cfg service.Config, err error) {
+	if err := a.settings.check(c); err != nil {
+		return cfg, err
+	}
+	proxies, err := prefixes(c.StringSlice("trusted-proxies"))
+	if err != nil {
+		return cfg, err
+	}
+	front := frontOf(c)
+	if err := front.Check(); err != nil {
+		return cfg, usagef("%v", err)
+	}
+	if c.String("rtmps-listen") != "" && front.Chain == "" && !front.OwnAuthority && front.ACME == nil {
+		return cfg, usagef("--rtmps-listen needs a certificate: --certificate with --certificate-key, --acme or --own-authority")
+	}
+	backups, err := backupsOf(c)
+	if err != nil {
+		return cfg, err
+	}
+	commands, err := a.settings.commands()
+	if err != nil {
+		return cfg, err
+	}
+	var servers []whep.ICEServer
+	for _, text := range c.StringSlice("ice-server") {
+		server, err := whep.ParseICEServer(text)
+		if err != nil {
+			return cfg, usagef("%v", err)
+		}
+		servers = append(servers, server)
+	}
+	return service.Config{
+		Data: c.String("data"), Listen: c.String("listen"), Secure: c.Bool("https-only"), Codecs: c.String("codecs"),
+		RTSP: c.String("rtsp-listen"), RTMP: c.String("rtmp-listen"), RTMPS: c.String("rtmps-listen"), Front: front, Backups: backups,
+		Commands: commands,
+		WebRTC:   c.String("webrtc-listen"), WebRTCHosts: c.StringSlice("webrtc-address"), ICEServers: servers, TrustedProxies: proxies, SearchOn: c.StringSlice("search-on"),
+		Viewers: viewers.Config{Most: c.Int("most-viewers"), MostAFeed: c.Int("most-viewers-a-feed"), MostAnAddress: c.Int("most-viewers-an-address")},
+	}, nil
 }
 
 func (a *app) showStarted(s service.Started) {

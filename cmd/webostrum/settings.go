@@ -2,7 +2,9 @@ package main
 
 import (
 	"fmt"
+	"maps"
 	"os"
+	"slices"
 	"strings"
 
 	"github.com/urfave/cli/v3"
@@ -29,6 +31,13 @@ func (s *settingsFile) lookup(key string) (string, bool) {
 		}
 	}
 	v, ok := s.values[key]
+	if list, isList := v.([]any); isList {
+		words := make([]string, len(list))
+		for i, w := range list {
+			words[i] = fmt.Sprint(w)
+		}
+		return strings.Join(words, ","), ok
+	}
 	return fmt.Sprint(v), ok
 }
 
@@ -39,6 +48,23 @@ func (s *settingsFile) load(path string) error {
 	}
 	if err != nil {
 		return fmt.Errorf("the settings in %s cannot be used: %w", path, err)
+	}
+	return nil
+}
+
+// check says which keys of the file are no settings.
+func (s *settingsFile) check(c *cli.Command) error {
+	s.lookup("")
+	known := []string{"commands"}
+	for _, command := range c.Lineage() {
+		for _, f := range command.Flags {
+			known = append(known, f.Names()[0])
+		}
+	}
+	for _, key := range slices.Sorted(maps.Keys(s.values)) {
+		if !slices.Contains(known, key) {
+			return usagef("%q in the settings file is no setting; \"webostrum settings\" prints a file with all of them", key)
+		}
 	}
 	return nil
 }

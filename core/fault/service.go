@@ -73,6 +73,13 @@ const (
 	ChecksFull         Code = "reach-devices-full"
 	RouterOff          Code = "router-off"
 	AllowanceUsed      Code = "allowance-used"
+	PassphraseShort    Code = "passphrase-short"
+	PassphraseWrong    Code = "passphrase-wrong"
+	BackupBusy         Code = "backup-busy"
+	BackupNone         Code = "backup-none"
+	BackupCut          Code = "backup-cut"
+	BackupNewer        Code = "backup-newer"
+	RestoreOff         Code = "restore-off"
 	FormatUnknown      Code = "format-unknown"
 	OEmbedUnknown      Code = "oembed-unknown"
 	ConsoleMissing     Code = "console-missing"
@@ -299,6 +306,27 @@ var serviceKinds = []Kind{
 	{Code: AllowanceUsed, Class: ClassRefused, Status: 503,
 		Sentence: "What may be sent to viewers this month is sent.",
 		Remedy:   "It goes on with the month that comes. Who has signed in or has a link still gets in; an engineer can raise the allowance."},
+	{Code: PassphraseShort, Class: ClassUsage, Status: 422,
+		Sentence: "A backup is sealed by a passphrase of 8 letters at least.",
+		Remedy:   "Give one, and keep it elsewhere than the backup: without it nobody can open the backup."},
+	{Code: PassphraseWrong, Class: ClassRefused, Status: 403,
+		Sentence: "The passphrase is not the one that the backup was sealed by.",
+		Remedy:   "Try it again; capitals and spaces count. Nothing was changed."},
+	{Code: BackupBusy, Class: ClassRefused, Status: 409,
+		Sentence: "A backup is being made or restored already.",
+		Remedy:   "Wait for its end, then try again."},
+	{Code: BackupNone, Class: ClassUsage, Status: 422,
+		Sentence: "That is no backup of this service.",
+		Remedy:   "Choose a file that \"webostrum backup\" has written. Nothing was changed."},
+	{Code: BackupCut, Class: ClassUsage, Status: 422,
+		Sentence: "The backup is not whole.",
+		Remedy:   "Copy it again from where it was made, or take the one before. Nothing was changed."},
+	{Code: BackupNewer, Class: ClassUsage, Status: 422,
+		Sentence: "The backup was written by a newer version.",
+		Remedy:   "Install that version first, or take a backup from before. Nothing was changed."},
+	{Code: RestoreOff, Class: ClassRefused, Status: 409,
+		Sentence: "This service cannot start anew by itself.",
+		Remedy:   "Stop it, run \"webostrum restore\" with its data folder, and start it again."},
 	{Code: RouterOff, Class: ClassRefused, Status: 409,
 		Sentence: "The service does not speak to routers here.",
 		Remedy:   "Write the rules into the router by hand, as \"webostrum reach\" lists them."},
