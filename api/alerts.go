@@ -194,6 +194,7 @@ func (a *API) setAlerts(ctx context.Context, in *struct{ Body apitypes.AlertSett
 	if s.Mail.Password == "" && s.Mail.Server == before.Mail.Server && s.Mail.User == before.Mail.User {
 		s.Mail.Password = before.Mail.Password
 	}
+	s.Feeds, s.Tags, s.Mail.To = append([]string{}, s.Feeds...), append([]string{}, s.Tags...), append([]string{}, s.Mail.To...)
 	if err := checkAlerts(s); err != nil {
 		return nil, err
 	}
@@ -204,7 +205,7 @@ func (a *API) setAlerts(ctx context.Context, in *struct{ Body apitypes.AlertSett
 	if err != nil {
 		return nil, answerFor(err)
 	}
-	a.alerting.settings = s
+	a.alerting.settings = s // as it was checked
 	a.alerting.keeper.Set(a.alertTo(s))
 	a.by(ctx).Note("", station.EventChange, "alerts were set")
 	return &struct{ Body apitypes.AlertSettings }{withoutSecrets(s)}, nil

@@ -356,7 +356,7 @@ func TestDocumentIsUpToDate(t *testing.T) {
 	res, text := w.do("GET", "/api/v1/openapi.json", "", nil)
 	require.Equal(t, 200, res.StatusCode)
 	assert.Contains(t, text, `"openapi":"3.1.0"`)
-	got, err := api.Document("0.1.0")
+	got, err := api.Document("0.2.0")
 	require.NoError(t, err)
 	assert.JSONEq(t, string(want), string(got), "run \"make generate\"")
 }

@@ -1,6 +1,7 @@
 package api
 
 import (
+	"maps"
 	"net/http"
 	"time"
 
@@ -23,6 +24,7 @@ var exampleTime = time.Date(2026, time.November, 26, 7, 30, 0, 0, time.UTC)
 
 // parameterExamples are of the parameters in paths and queries.
 var parameterExamples = map[string]any{
+	"code": "k7w2m4x9pab3c5d7", "from": "2026-11-01", "to": "2026-11-30", "severity": "warning", "by": "anna", "search": "hung up", "until": exampleTime, "fold": true, "dry-run": true, "remove-others": false,
 	"webostrum_session": "c2hvd24gb25jZQ", "name": "lower-station", "rendition": "small", "request": "picture-settings", "account": "night-shift",
 	"link": "town-hall", "all": true, "address": "https://cams.example.org", "prefer": "delay", "within": 3, "viewers": 30, "uplink": 20_000_000, "listen": true, "engine": []string{"WebKit"}, "audio": true, "start": "press", "controls": "none", "fit": "cover", "poster": "still", "width": 640, "height": 360, "feed": "lower-station", "kind": "state", "since": exampleTime, "before": 1200, "after": 1150, "limit": 50,
 }
@@ -205,6 +207,7 @@ func explanations() map[string]explanation {
 // explain writes explanations and examples into the document.
 func (a *API) explain() {
 	all := explanations()
+	maps.Copy(all, runningExplanations())
 	for _, path := range a.huma.OpenAPI().Paths {
 		for _, op := range []*huma.Operation{path.Get, path.Post, path.Put, path.Patch, path.Delete} {
 			if op != nil {

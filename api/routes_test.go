@@ -152,14 +152,15 @@ var routes = map[string]row{
 	"GET /api/v1/feeds/gate/availability":       {readers, 200},
 	"GET /api/v1/availability":                  {readers, 200},
 	"GET /api/v1/morning":                       {readers, 200},
-	"GET /api/v1/usage":                         {readers, 200},
-	"GET /api/v1/usage.csv":                     {readers, 200},
-	"PUT /api/v1/usage/allowance":               {engineers, 422},
-	"GET /api/v1/alerts":                        {engineers, 200},
-	"PUT /api/v1/alerts":                        {engineers, 422},
-	"POST /api/v1/alerts/test":                  {engineers, 422},
-	"GET /feeds/gate":                           {anybody, 200}, // the console, which asks the API
-	"GET /assets/none.js":                       {anybody, 404},
+	"POST /api/v1/backup":                       {engineers, 422}, "POST /api/v1/restore": {engineers, 422}, "GET /api/v1/feed-file": {engineers, 200}, "PUT /api/v1/feed-file": {engineers, 422},
+	"GET /api/v1/usage":           {readers, 200},
+	"GET /api/v1/usage.csv":       {readers, 200},
+	"PUT /api/v1/usage/allowance": {engineers, 422},
+	"GET /api/v1/alerts":          {engineers, 200},
+	"PUT /api/v1/alerts":          {engineers, 200},
+	"POST /api/v1/alerts/test":    {engineers, 422},
+	"GET /feeds/gate":             {anybody, 200}, // the console, which asks the API
+	"GET /assets/none.js":         {anybody, 404},
 }
 
 // askedFirst are routes that need a camera that sends; others switch the feed off.
@@ -235,7 +236,7 @@ func (w *world) checkRoute(t *testing.T, route, name, header string, want row, i
 	}
 	res, text := w.do(method, path, "", "{}", "Authorization", header)
 	assert.Equal(t, status, res.StatusCode, "%s as %s: %s", route, name, text)
-	page := strings.HasPrefix(path, "/watch/") || strings.HasPrefix(path, "/embed/")
+	page := strings.HasPrefix(path, "/watch/") || strings.HasPrefix(path, "/embed/") || path == "/trust" || path == "/reach" || path == "/reach/none"
 	if status >= 400 && !page {
 		assert.Equal(t, apitypes.ProblemType, res.Header.Get("Content-Type"), route)
 	}
@@ -251,12 +252,15 @@ func pattern(row string) string {
 	parts := strings.Split(path, "/")
 	names := map[string]string{
 		"watch": ":feed", "publish": ":feed", "whip": ":id", "embed": ":feed", "enter": ":key", "feeds": ":name", "renditions": ":rendition", "requests": ":request", "links": ":link",
-		"link": ":text", "accounts": ":account", "viewers": ":id", "tokens": ":id", "sessions": ":id", "searches": ":id", "schemas": ":schema",
+		"link": ":text", "accounts": ":account", "viewers": ":id", "tokens": ":id", "sessions": ":id", "searches": ":id", "checks": ":code", "schemas": ":schema",
 	}
 	for i := 1; i < len(parts); i++ {
 		if name, ok := names[parts[i-1]]; ok {
 			parts[i] = name
 		}
+	}
+	if len(parts) > 2 && parts[1] == "reach" {
+		parts[2] = ":code"
 	}
 	if len(parts) > 1 && parts[1] == "media" {
 		return method + " /media/:feed/*rest"

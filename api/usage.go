@@ -167,7 +167,9 @@ func (a *API) monthBytes(now time.Time) (int64, error) {
 
 func (a *API) usageOperations(h huma.API) {
 	huma.Register(h, operation("GET", "/usage", "show-usage", "What viewers took, by day, feed and delivery", needsReader, 200), a.showUsage)
-	huma.Register(h, operation("GET", "/usage.csv", "usage-table", "The same as CSV (RFC 4180)", needsReader, 200), a.usageTable)
+	table := operation("GET", "/usage.csv", "usage-table", "The same as CSV (RFC 4180)", needsReader, 200)
+	table.Responses = map[string]*huma.Response{"200": {Description: "OK", Content: map[string]*huma.MediaType{"text/csv": {Schema: &huma.Schema{Type: huma.TypeString}}}}}
+	huma.Register(h, table, a.usageTable)
 	huma.Register(h, operation("PUT", "/usage/allowance", "set-allowance", "Set what may be sent to viewers in a month", needsEngineer, 200), a.setAllowance)
 }
 

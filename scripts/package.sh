@@ -5,18 +5,19 @@ set -euo pipefail
 cd "$(dirname "$0")/.."
 host=$(dpkg --print-architecture)
 version=${VERSION:-$(bin/webostrum --version | awk '{print $NF}')}
+to=${TO:-bin/packages}
 nfpm=$PWD/bin/nfpm
 [ -x "$nfpm" ] || (cd packaging/tools && GOFLAGS= go build -o "$nfpm" github.com/goreleaser/nfpm/v2/cmd/nfpm)
-rm -rf bin/packages && mkdir -p bin/packages
+rm -rf $to && mkdir -p $to
 
 # make_deb NAME ARCH DEPENDS makes a package of packaging/NAME.nfpm.yaml.
 make_deb() {
-  sed -e "s|\${ARCH}|$2|g" -e "s|\${VERSION}|$version|g" -e "s|\${OUT}|bin/packages/$2|g" -e "s|\${DEPENDS}|$3|g" "packaging/$1.nfpm.yaml" >"bin/packages/$2/$1.nfpm"
-  "$nfpm" package --config "bin/packages/$2/$1.nfpm" --packager deb --target bin/packages/ >/dev/null
+  sed -e "s|\${ARCH}|$2|g" -e "s|\${VERSION}|$version|g" -e "s#\${OUT}#$to/$2#g" -e "s|\${DEPENDS}|$3|g" "packaging/$1.nfpm.yaml" >"$to/$2/$1.nfpm"
+  "$nfpm" package --config "$to/$2/$1.nfpm" --packager deb --target $to/ >/dev/null
 }
 
 for arch in amd64 arm64; do
-  out=bin/packages/$arch && mkdir -p "$out"
+  out=$to/$arch && mkdir -p "$out"
   if [ "$arch" = "$host" ] && [ -z "${VERSION:-}" ]; then
     cp bin/webostrum "$out/webostrum"
   else
@@ -30,10 +31,10 @@ for arch in amd64 arm64; do
 done
 
 # The worker's libraries, as the dynamic linker finds them.
-out=bin/packages/$host
+out=$to/$host
 cp bin/webostrum-codecs "$out/"
-mkdir -p bin/packages/debian && : >bin/packages/debian/control
-depends=$(cd bin/packages && dpkg-shlibdeps -O --ignore-missing-info "$host/webostrum-codecs" 2>/dev/null | sed -n 's/^shlibs:Depends=//p')
-rm -rf bin/packages/debian
+mkdir -p $to/debian && : >$to/debian/control
+depends=$(cd "$to" && dpkg-shlibdeps -O --ignore-missing-info "$host/webostrum-codecs" 2>/dev/null | sed -n 's/^shlibs:Depends=//p')
+rm -rf $to/debian
 make_deb codecs "$host" "$(printf '%s' "$depends" | sed 's/[^,]*/"&"/g')"
-ls -l bin/packages/*.deb
+ls -l $to/*.deb

@@ -99,9 +99,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Of what somebody is told, and how */
+        /**
+         * Of what somebody is told, and how
+         * @description Without secrets and passwords.
+         */
         get: operations["show-alerts"];
-        /** Set of what somebody is told, and how */
+        /**
+         * Set of what somebody is told, and how
+         * @description The settings whole. Secrets that are left out stay, as long as the host does.
+         */
         put: operations["set-alerts"];
         post?: never;
         delete?: never;
@@ -119,7 +125,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Send a message that says that it is a test */
+        /**
+         * Send a message that says that it is a test
+         * @description By each way that is set, at once, quiet time or not.
+         */
         post: operations["test-alerts"];
         delete?: never;
         options?: never;
@@ -134,7 +143,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The last 24 hours of all feeds */
+        /**
+         * The last 24 hours of all feeds
+         * @description Made anew twice a minute at most.
+         */
         get: operations["list-availability"];
         put?: never;
         post?: never;
@@ -157,6 +169,30 @@ export interface paths {
          */
         get: operations["list-events"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feed-file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All feeds as a file keeps them
+         * @description Without credentials. What is hidden of addresses is shown as ***, and may be sent back so.
+         */
+        get: operations["export-feeds"];
+        /**
+         * Have feeds be as a file says, all of it or nothing
+         * @description Feeds are added or changed as the file says; others stay unless remove-others is set. With one that cannot be as it says, nothing is changed.
+         */
+        put: operations["import-feeds"];
         post?: never;
         delete?: never;
         options?: never;
@@ -223,7 +259,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How a feed was: 24 hours, 30 days, outages */
+        /**
+         * How a feed was: 24 hours, 30 days, outages
+         * @description Cells tell the worst that lasted for a hundredth of their time. The time in which the service did not run, or the feed was not wanted, does not count.
+         */
         get: operations["feed-availability"];
         put?: never;
         post?: never;
@@ -880,7 +919,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What happened overnight, and what is still wrong */
+        /**
+         * What happened overnight, and what is still wrong
+         * @description Written as a colleague would: what is wrong now first, then what was, with what belongs together told once.
+         */
         get: operations["morning"];
         put?: never;
         post?: never;
@@ -937,7 +979,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Where the service can be reached, and what a router has to pass on */
+        /**
+         * Where the service can be reached, and what a router has to pass on
+         * @description Every port that somebody comes to, whether it is listened on now, and the rule that a router needs for it.
+         */
         get: operations["show-reach"];
         put?: never;
         post?: never;
@@ -956,7 +1001,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Make a check of the ways in for a device elsewhere */
+        /**
+         * Make a check of the ways in for a device elsewhere
+         * @description Whoever has its code can watch the one feed for an hour, and reports what gets through. The sixteen newest are kept.
+         */
         post: operations["add-reach-check"];
         delete?: never;
         options?: never;
@@ -971,7 +1019,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What devices found */
+        /**
+         * What devices found
+         * @description Each device's newest finding of each trial, in words.
+         */
         get: operations["show-reach-check"];
         put?: never;
         post?: never;
@@ -990,9 +1041,15 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Ask the router to pass ports on */
+        /**
+         * Ask the router to pass ports on
+         * @description By PCP, NAT-PMP or UPnP, whichever it knows, for the ports that viewers outside need. It is renewed by itself, and taken back when the service ends.
+         */
         post: operations["ask-router"];
-        /** Have the router pass nothing on any more */
+        /**
+         * Have the router pass nothing on any more
+         * @description A router that does not answer forgets the rules within an hour.
+         */
         delete: operations["withdraw-rules"];
         options?: never;
         head?: never;
@@ -1174,7 +1231,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What viewers took, by day, feed and delivery */
+        /**
+         * What viewers took, by day, feed and delivery
+         * @description Days are of UTC, kept for 400. What viewers get from a cache in front is not in it.
+         */
         get: operations["show-usage"];
         put?: never;
         post?: never;
@@ -1191,7 +1251,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The same as CSV (RFC 4180) */
+        /**
+         * The same as CSV (RFC 4180)
+         * @description A line for each day, feed and delivery: day, feed, delivery, bytes, viewer_hours, most_viewers.
+         */
         get: operations["usage-table"];
         put?: never;
         post?: never;
@@ -1209,7 +1272,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Set what may be sent to viewers in a month */
+        /**
+         * Set what may be sent to viewers in a month
+         * @description Of a month of the calendar, in UTC. At four fifths of it there is a warning.
+         */
         put: operations["set-allowance"];
         post?: never;
         delete?: never;
@@ -1913,6 +1979,57 @@ export interface components {
              * @description Pixels
              */
             width?: number;
+        };
+        FeedEntry: {
+            audience?: components["schemas"]["AudienceSettings"];
+            audio?: components["schemas"]["AudioSettings"];
+            camera?: components["schemas"]["CameraSettings"];
+            delivery?: components["schemas"]["DeliverySettings"];
+            /** @description Whether the feed is switched on; it is when left out */
+            enabled?: boolean;
+            /**
+             * @description Name in addresses, after the place it shows
+             * @example lower-station
+             */
+            name: string;
+            pictures?: components["schemas"]["PictureSettings"];
+            publish?: components["schemas"]["PublishSettings"];
+            renditions?: components["schemas"]["NewRendition"][];
+            /** @description Whether viewers' players tell the service how it plays: engine, delivery, failures, stalls and delay, without names and addresses */
+            reports?: boolean;
+            /**
+             * @description Sites whose pages may show the feed, such as example.org, *.example.org or https://example.org:8443; empty for all
+             * @example [
+             *       "example.org"
+             *     ]
+             */
+            sites?: string[];
+            /**
+             * @description What it is grouped by: small letters, digits and single hyphens, 40 at most
+             * @example [
+             *       "outdoors"
+             *     ]
+             */
+            tags?: string[];
+            /**
+             * @description Name for people; the name itself when left out
+             * @example Lower station
+             */
+            title?: string;
+        };
+        FeedFile: {
+            feeds: components["schemas"]["FeedEntry"][];
+        };
+        FeedFileResult: {
+            added: string[] | null;
+            changed: string[] | null;
+            /** @description Whether it was done, or only looked at */
+            done: boolean;
+            /** @description Feeds that somebody sends to, and that were added: their keys are shown by renewing them */
+            keys: string[] | null;
+            removed: string[] | null;
+            /** Format: int64 */
+            unchanged: number;
         };
         FeedList: {
             feeds: components["schemas"]["Feed"][] | null;
@@ -4155,6 +4272,29 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "downMinutes": 5,
+                     *       "feeds": [],
+                     *       "tags": [],
+                     *       "diskPercent": 10,
+                     *       "certificateDays": 14,
+                     *       "allowance": true,
+                     *       "webhook": {
+                     *         "url": "https://hooks.example.org/cameras",
+                     *         "signed": true
+                     *       },
+                     *       "mail": {
+                     *         "server": "",
+                     *         "security": "starttls",
+                     *         "user": "",
+                     *         "from": "",
+                     *         "to": []
+                     *       },
+                     *       "quietFrom": "",
+                     *       "quietTo": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["AlertSettings"];
                 };
             };
@@ -4205,6 +4345,29 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "downMinutes": 5,
+                 *       "feeds": [],
+                 *       "tags": [],
+                 *       "diskPercent": 10,
+                 *       "certificateDays": 14,
+                 *       "allowance": true,
+                 *       "webhook": {
+                 *         "url": "https://hooks.example.org/cameras",
+                 *         "signed": true
+                 *       },
+                 *       "mail": {
+                 *         "server": "",
+                 *         "security": "starttls",
+                 *         "user": "",
+                 *         "from": "",
+                 *         "to": []
+                 *       },
+                 *       "quietFrom": "",
+                 *       "quietTo": ""
+                 *     }
+                 */
                 "application/json": components["schemas"]["AlertSettings"];
             };
         };
@@ -4215,6 +4378,29 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "downMinutes": 5,
+                     *       "feeds": [],
+                     *       "tags": [],
+                     *       "diskPercent": 10,
+                     *       "certificateDays": 14,
+                     *       "allowance": true,
+                     *       "webhook": {
+                     *         "url": "https://hooks.example.org/cameras",
+                     *         "signed": true
+                     *       },
+                     *       "mail": {
+                     *         "server": "",
+                     *         "security": "starttls",
+                     *         "user": "",
+                     *         "from": "",
+                     *         "to": []
+                     *       },
+                     *       "quietFrom": "",
+                     *       "quietTo": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["AlertSettings"];
                 };
             };
@@ -4271,6 +4457,15 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "results": [
+                     *         {
+                     *           "by": "webhook"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["AlertTest"];
                 };
             };
@@ -4327,6 +4522,19 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "begins": "2026-11-25T07:30:00Z",
+                     *       "cellSeconds": 300,
+                     *       "strips": [
+                     *         {
+                     *           "feed": "lower-station",
+                     *           "cells": "lllldlll",
+                     *           "percent": 99.62
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["StripList"];
                 };
             };
@@ -4381,18 +4589,30 @@ export interface operations {
                  * @example state
                  */
                 kind?: "state" | "change" | "warning" | "sign-in" | "service" | "transcode" | "request" | "search" | "alert";
-                /** @description Only events that matter so much, or more */
+                /**
+                 * @description Only events that matter so much, or more
+                 * @example warning
+                 */
                 severity?: "info" | "warning" | "serious";
-                /** @description Only what this account did */
+                /**
+                 * @description Only what this account did
+                 * @example anna
+                 */
                 by?: string;
-                /** @description Only events with this in their text, feed or code */
+                /**
+                 * @description Only events with this in their text, feed or code
+                 * @example hung up
+                 */
                 search?: string;
                 /**
                  * @description Only events from this time on
                  * @example 2026-11-26T07:30:00Z
                  */
                 since?: string;
-                /** @description Only events before this time */
+                /**
+                 * @description Only events before this time
+                 * @example 2026-11-26T07:30:00Z
+                 */
                 until?: string;
                 /**
                  * @description Only events older than this number
@@ -4409,7 +4629,10 @@ export interface operations {
                  * @example 50
                  */
                 limit?: number;
-                /** @description Whether events that repeat in what is asked for come as one, with how often */
+                /**
+                 * @description Whether events that repeat in what is asked for come as one, with how often
+                 * @example true
+                 */
                 fold?: boolean;
             };
             header?: never;
@@ -4439,6 +4662,255 @@ export interface operations {
                      *     }
                      */
                     "application/json": components["schemas"]["EventList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "export-feeds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "feeds": [
+                     *         {
+                     *           "name": "gate",
+                     *           "title": "",
+                     *           "audience": {
+                     *             "who": "signed-in",
+                     *             "accounts": []
+                     *           },
+                     *           "sites": [],
+                     *           "tags": [],
+                     *           "reports": false,
+                     *           "camera": {
+                     *             "url": "rtsp://192.0.2.7/main",
+                     *             "transport": "auto",
+                     *             "fetch": "auto",
+                     *             "fingerprint": "",
+                     *             "device": "",
+                     *             "deviceId": "",
+                     *             "follow": false,
+                     *             "deviceProfile": "",
+                     *             "pollSeconds": 2,
+                     *             "answerSeconds": 5,
+                     *             "firstFrameSeconds": 10,
+                     *             "stallSeconds": 5
+                     *           },
+                     *           "publish": {
+                     *             "pushed": false,
+                     *             "open": false,
+                     *             "takeOver": false
+                     *           },
+                     *           "delivery": {
+                     *             "within": 2,
+                     *             "segmentSeconds": 0,
+                     *             "partSeconds": 0,
+                     *             "off": [
+                     *               "rtsp"
+                     *             ],
+                     *             "playlistLength": 0
+                     *           },
+                     *           "pictures": {
+                     *             "size": "",
+                     *             "frameRate": 0,
+                     *             "quality": 0
+                     *           },
+                     *           "audio": {
+                     *             "mode": "automatic",
+                     *             "hls": "as-feed",
+                     *             "webrtc": "as-feed"
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
+                    "application/json": components["schemas"]["FeedFile"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "import-feeds": {
+        parameters: {
+            query?: {
+                /**
+                 * @description Whether it is only looked at
+                 * @example true
+                 */
+                "dry-run"?: boolean;
+                /**
+                 * @description Whether feeds that the file does not have are removed
+                 * @example false
+                 */
+                "remove-others"?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "feeds": [
+                 *         {
+                 *           "name": "gate",
+                 *           "title": "",
+                 *           "audience": {
+                 *             "who": "signed-in",
+                 *             "accounts": []
+                 *           },
+                 *           "sites": [],
+                 *           "tags": [],
+                 *           "reports": false,
+                 *           "camera": {
+                 *             "url": "rtsp://192.0.2.7/main",
+                 *             "transport": "auto",
+                 *             "fetch": "auto",
+                 *             "fingerprint": "",
+                 *             "device": "",
+                 *             "deviceId": "",
+                 *             "follow": false,
+                 *             "deviceProfile": "",
+                 *             "pollSeconds": 2,
+                 *             "answerSeconds": 5,
+                 *             "firstFrameSeconds": 10,
+                 *             "stallSeconds": 5
+                 *           },
+                 *           "publish": {
+                 *             "pushed": false,
+                 *             "open": false,
+                 *             "takeOver": false
+                 *           },
+                 *           "delivery": {
+                 *             "within": 2,
+                 *             "segmentSeconds": 0,
+                 *             "partSeconds": 0,
+                 *             "off": [
+                 *               "rtsp"
+                 *             ],
+                 *             "playlistLength": 0
+                 *           },
+                 *           "pictures": {
+                 *             "size": "",
+                 *             "frameRate": 0,
+                 *             "quality": 0
+                 *           },
+                 *           "audio": {
+                 *             "mode": "automatic",
+                 *             "hls": "as-feed",
+                 *             "webrtc": "as-feed"
+                 *           }
+                 *         }
+                 *       ]
+                 *     }
+                 */
+                "application/json": components["schemas"]["FeedFile"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "added": [
+                     *         "gate"
+                     *       ],
+                     *       "changed": [],
+                     *       "removed": [],
+                     *       "unchanged": 6,
+                     *       "keys": [],
+                     *       "done": true
+                     *     }
+                     */
+                    "application/json": components["schemas"]["FeedFileResult"];
                 };
             };
             /** @description Unauthorized */
@@ -5523,6 +5995,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "feed": "lower-station",
+                     *       "now": "live",
+                     *       "day": {
+                     *         "begins": "2026-11-25T07:30:00Z",
+                     *         "cellSeconds": 300,
+                     *         "cells": "lllldlll"
+                     *       },
+                     *       "month": {
+                     *         "begins": "2026-11-25T07:30:00Z",
+                     *         "cellSeconds": 300,
+                     *         "cells": "lllldlll"
+                     *       },
+                     *       "dayPercent": 99.62,
+                     *       "monthPercent": 99.62,
+                     *       "outages": [
+                     *         {
+                     *           "began": "2026-11-26T07:30:00Z",
+                     *           "seconds": 312,
+                     *           "over": true,
+                     *           "code": "camera-no-answer",
+                     *           "reason": "Nothing answers at the camera's address."
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Availability"];
                 };
             };
@@ -9565,6 +10064,30 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "since": "2026-11-25T19:30:00Z",
+                     *       "until": "2026-11-26T07:30:00Z",
+                     *       "headline": "All 7 feeds are live. Since Thu 18:00 1 was down and is back.",
+                     *       "wrong": [],
+                     *       "was": [
+                     *         {
+                     *           "feeds": [
+                     *             "winch-room"
+                     *           ],
+                     *           "text": "was down from 02:13, for 14 minutes. Nothing answers at the camera's address.",
+                     *           "began": "2026-11-26T07:30:00Z",
+                     *           "seconds": 840,
+                     *           "times": 1
+                     *         }
+                     *       ],
+                     *       "poor": [],
+                     *       "service": [],
+                     *       "quiet": 6,
+                     *       "off": 0,
+                     *       "waiting": 0
+                     *     }
+                     */
                     "application/json": components["schemas"]["Morning"];
                 };
             };
@@ -9874,6 +10397,27 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "outside": "https://cams.example.org",
+                     *       "inside": [
+                     *         "192.168.1.20"
+                     *       ],
+                     *       "ports": [
+                     *         {
+                     *           "for": "WebRTC",
+                     *           "protocol": "UDP",
+                     *           "listen": "0.0.0.0:7601",
+                     *           "port": 7601,
+                     *           "open": true,
+                     *           "who": "network",
+                     *           "rule": "UDP 7601 to 192.168.1.20, port 7601",
+                     *           "whom": "viewers"
+                     *         }
+                     *       ],
+                     *       "notes": []
+                     *     }
+                     */
                     "application/json": components["schemas"]["Reach"];
                 };
             };
@@ -9924,6 +10468,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "feed": "lower-station"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewReachCheck"];
             };
         };
@@ -9934,6 +10483,34 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "code": "k7w2m4x9pab3c5d7",
+                     *       "feed": "lower-station",
+                     *       "url": "https://cams.example.org/reach/k7w2m4x9pab3c5d7",
+                     *       "others": [
+                     *         "http://192.0.2.10:7600/reach/k7w2m4x9pab3c5d7"
+                     *       ],
+                     *       "ends": "2026-11-26T08:30:00Z",
+                     *       "devices": [
+                     *         {
+                     *           "id": "81",
+                     *           "address": "198.51.100.4",
+                     *           "browser": "Chrome 156",
+                     *           "at": "2026-11-26T07:30:00Z",
+                     *           "findings": [
+                     *             {
+                     *               "trial": "https",
+                     *               "name": "HTTPS",
+                     *               "outcome": "works",
+                     *               "millis": 140,
+                     *               "sentence": "HTTPS works from here."
+                     *             }
+                     *           ]
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["ReachCheck"];
                 };
             };
@@ -9980,7 +10557,10 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                /** @description Of the check */
+                /**
+                 * @description Of the check
+                 * @example k7w2m4x9pab3c5d7
+                 */
                 code: string;
             };
             cookie?: never;
@@ -9993,6 +10573,34 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "code": "k7w2m4x9pab3c5d7",
+                     *       "feed": "lower-station",
+                     *       "url": "https://cams.example.org/reach/k7w2m4x9pab3c5d7",
+                     *       "others": [
+                     *         "http://192.0.2.10:7600/reach/k7w2m4x9pab3c5d7"
+                     *       ],
+                     *       "ends": "2026-11-26T08:30:00Z",
+                     *       "devices": [
+                     *         {
+                     *           "id": "81",
+                     *           "address": "198.51.100.4",
+                     *           "browser": "Chrome 156",
+                     *           "at": "2026-11-26T07:30:00Z",
+                     *           "findings": [
+                     *             {
+                     *               "trial": "https",
+                     *               "name": "HTTPS",
+                     *               "outcome": "works",
+                     *               "millis": 140,
+                     *               "sentence": "HTTPS works from here."
+                     *             }
+                     *           ]
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["ReachCheck"];
                 };
             };
@@ -10067,6 +10675,22 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "router": "192.168.1.1",
+                     *       "by": "PCP",
+                     *       "outside": "198.51.100.7",
+                     *       "rules": [
+                     *         {
+                     *           "protocol": "UDP",
+                     *           "outside": 7601,
+                     *           "inside": 7601,
+                     *           "for": "WebRTC",
+                     *           "ends": "2026-11-26T08:30:00Z"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["RuleList"];
                 };
             };
@@ -10123,6 +10747,11 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "rules": []
+                     *     }
+                     */
                     "application/json": components["schemas"]["RuleList"];
                 };
             };
@@ -10865,9 +11494,15 @@ export interface operations {
                  * @example lower-station
                  */
                 feed?: string;
-                /** @description First day, in UTC; 29 days before the last one when left out */
+                /**
+                 * @description First day, in UTC; 29 days before the last one when left out
+                 * @example 2026-11-01
+                 */
                 from?: string;
-                /** @description Last day; today when left out */
+                /**
+                 * @description Last day; today when left out
+                 * @example 2026-11-30
+                 */
                 to?: string;
             };
             header?: never;
@@ -10882,6 +11517,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "from": "2026-11-01",
+                     *       "to": "2026-11-26",
+                     *       "rows": [
+                     *         {
+                     *           "day": "2026-11-26",
+                     *           "feed": "lower-station",
+                     *           "delivery": "hls",
+                     *           "bytes": 18400000,
+                     *           "viewerHours": 2.5,
+                     *           "mostViewers": 3
+                     *         }
+                     *       ],
+                     *       "bytes": 18400000,
+                     *       "viewerHours": 2.5,
+                     *       "monthBytes": 18400000,
+                     *       "allowance": {
+                     *         "bytes": 2000000000000,
+                     *         "stop": false
+                     *       },
+                     *       "totals": [
+                     *         {
+                     *           "feed": "lower-station",
+                     *           "bytes": 18400000,
+                     *           "viewerHours": 2.5,
+                     *           "mostViewers": 3
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Usage"];
                 };
             };
@@ -10931,9 +11597,15 @@ export interface operations {
                  * @example lower-station
                  */
                 feed?: string;
-                /** @description First day, in UTC; 29 days before the last one when left out */
+                /**
+                 * @description First day, in UTC; 29 days before the last one when left out
+                 * @example 2026-11-01
+                 */
                 from?: string;
-                /** @description Last day; today when left out */
+                /**
+                 * @description Last day; today when left out
+                 * @example 2026-11-30
+                 */
                 to?: string;
             };
             header?: never;
@@ -10950,7 +11622,11 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string;
+                    /**
+                     * @example day,feed,delivery,bytes,viewer_hours,most_viewers
+                     *     2026-11-26,lower-station,hls,18400000,2.500,3
+                     */
+                    "text/csv": string;
                 };
             };
             /** @description Unauthorized */
@@ -11000,6 +11676,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "bytes": 2000000000000,
+                 *       "stop": true
+                 *     }
+                 */
                 "application/json": components["schemas"]["UsageLimit"];
             };
         };
@@ -11010,6 +11692,12 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "bytes": 2000000000000,
+                     *       "stop": true
+                     *     }
+                     */
                     "application/json": components["schemas"]["UsageLimit"];
                 };
             };
