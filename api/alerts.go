@@ -158,6 +158,7 @@ func certificateRemedy(kind string) string {
 
 // alertSent notes what became of a message.
 func (a *API) alertSent(by string, m alert.Message, err error) {
+	a.counted.alert(by, err)
 	what := fmt.Sprintf("%d told by %s", len(m.Raised)+len(m.Over)+m.More, by)
 	if err != nil {
 		a.station.By("", "").Note("", station.EventWarning, "an alert could not be sent by "+by+": "+err.Error())

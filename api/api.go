@@ -99,6 +99,7 @@ type API struct {
 	reach      *reachChecks
 	usage      *usage
 	alerting   alerting
+	counted    counted
 	strips     strips
 	searches   searches
 	uses       uses
@@ -133,7 +134,7 @@ func New(cfg Config) (*API, error) {
 		cfg.Log = slog.New(slog.DiscardHandler)
 	}
 	a := &API{
-		cfg: cfg, store: cfg.Store, station: cfg.Station, pages: page, grants: newGrants(), experience: newExperience(), reach: newReachChecks(),
+		cfg: cfg, store: cfg.Store, station: cfg.Station, pages: page, grants: newGrants(), experience: newExperience(), reach: newReachChecks(), counted: newCounted(),
 		limits: limits{viewers: viewers.New(cfg.Viewers), checks: newChecks(), nonces: newNonces(), inspections: make(chan struct{}, mostInspections)},
 	}
 	if err := a.loadLinks(); err != nil {
@@ -152,7 +153,7 @@ func New(cfg Config) (*API, error) {
 	a.going.Go(func() { a.alerting.keeper.Run(a.closing) })
 	gin.SetMode(gin.ReleaseMode)
 	g := gin.New()
-	g.Use(a.recoverPanics, secureHeaders)
+	g.Use(a.count, a.recoverPanics, secureHeaders)
 	if err := g.SetTrustedProxies(nil); err != nil {
 		return nil, err
 	}

@@ -161,7 +161,7 @@ func explanations() map[string]explanation {
 		"offered-streams": {text: "Signs in by ONVIF and asks what the camera is and what streams it has. Addresses of other hosts that it gives are taken as on the host that was named, since credentials go nowhere else. Nothing is kept.",
 			request: apitypes.DeviceSignIn{Address: "192.0.2.7", User: "viewer", Password: "funicular"}, answer: exampleOffered()},
 		"list-events": {text: "Newest first, page by page: before takes the number of the last event of the page before. after asks for what is newer than a number.", answer: apitypes.EventList{Events: []apitypes.Event{exampleEvent()}}},
-		"live": {text: "Events named \"feeds\" hold {now, feeds}, once a second and at every change; events named \"event\" hold one event, for engineers.",
+		"live": {text: "The first event is named \"feeds\" and holds {now, feeds}; those named \"changed\" hold {now, feeds, gone}: the feeds that are others since, and the names of those that are gone, once a second and at every change; events named \"event\" hold one event, for engineers.",
 			answer: "event: feeds\ndata: {\"now\":1795678200000,\"feeds\":[]}\n\n"},
 		"add-rendition":         {text: "It is made while somebody watches it, and a little longer. Twelve of a feed at most.", request: exampleNewRendition(), answer: exampleRendition()},
 		"camera-controls":       {text: "Asks the ONVIF device that the feed knows. It needs the camera's own user and password, which the feed has.", answer: exampleControls()},

@@ -76,11 +76,12 @@ func (a *API) live(context.Context, *struct{}) (*huma.StreamResponse, error) {
 		c := humagin.Unwrap(ctx)
 		who := callerOf(c.Request.Context())
 		may := func() bool { _, ok := a.stillSignedIn(who, c.Request); return ok }
+		var told told
 		a.serveStream(c.Writer, c.Request, who.signedIn(), who.token.ExpiresAt, may, func(s *stream, w *station.Watcher) error {
 			if err := drainEvents(s, w, who); err != nil {
 				return err
 			}
-			return s.send("feeds", apitypes.LiveFeeds{Now: time.Now().UnixMilli(), Feeds: a.feedViews(who)})
+			return told.send(s, a.feedViews(who), time.Now())
 		})
 	}}, nil
 }

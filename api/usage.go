@@ -81,12 +81,14 @@ func (a *API) flushUsage(now time.Time) error {
 	u.mu.Lock()
 	for _, t := range a.viewers.Take(now) {
 		u.addLocked(ids[t.Feed], t, store.Day(now))
+		a.counted.took(t)
 	}
 	list := make([]store.Usage, 0, len(u.fresh))
 	for _, x := range u.fresh {
 		list = append(list, *x)
 	}
 	u.mu.Unlock()
+	a.counted.forget(func(feed string) bool { return ids[feed] != 0 })
 	if err := a.store.AddUsage(list); err != nil {
 		return err
 	}

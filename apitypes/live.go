@@ -141,3 +141,10 @@ type SessionState struct {
 	Loss       float64 `json:"loss"`
 	Rendition  string  `json:"rendition" doc:"That is sent now: a smaller one than asked for over a poor connection"`
 }
+
+// ChangedFeeds are the feeds that have changed since the last word, and the names of those that
+// are gone.
+type ChangedFeeds struct {
+	LiveFeeds
+	Gone []string `json:"gone"`
+}

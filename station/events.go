@@ -126,6 +126,14 @@ func (st *Station) event(e store.Event) {
 	st.watch.changed()
 }
 
+// Noted is how many events there were since the start, by their severity.
+func (st *Station) Noted() (n [3]uint64) {
+	for i := range n {
+		n[i] = st.noted[i].Load()
+	}
+	return n
+}
+
 // severity says how much an event matters.
 func severity(e store.Event) store.Severity {
 	kind, known := fault.Lookup(fault.Code(e.Code))
@@ -143,6 +151,7 @@ func severity(e store.Event) store.Severity {
 // writeEvent is the recorder's.
 func (st *Station) writeEvent(e store.Event) {
 	e.Severity = severity(e)
+	st.noted[e.Severity].Add(1)
 	if err := st.store.AddEvent(&e); err != nil {
 		st.log.Error("an event could not be written", "error", err, "event", e.Text)
 	}

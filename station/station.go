@@ -54,6 +54,7 @@ type Station struct {
 	ticked     atomic.Int64 // when the feeds were looked at last, nanoseconds of the monotonic clock
 	complained time.Time    // of the history; of the tick alone
 	history    *history
+	noted      [3]atomic.Uint64 // events, by severity
 	panics     atomic.Uint64
 	keys       access.Throttle // slows down publishers with wrong keys
 }

@@ -3,6 +3,7 @@ import CircularProgress from "@mui/material/CircularProgress";
 import { useQuery } from "@tanstack/react-query";
 import { Navigate, Route, Routes } from "react-router";
 
+import { AlertsPage } from "./alerts/AlertsPage";
 import { Problem, problemOf } from "./api/client";
 import { meQuery } from "./api/queries";
 import { ComparePage } from "./compare/ComparePage";
@@ -10,13 +11,16 @@ import { EventsPage } from "./events/EventsPage";
 import { FeedPage } from "./feed/FeedPage";
 import { FeedsPage } from "./feeds/FeedsPage";
 import { Live } from "./live/Live";
+import { MorningPage } from "./morning/MorningPage";
 import { Frame } from "./parts/Frame";
 import { OwnPage } from "./people/OwnPage";
 import { PlanPage } from "./plan/PlanPage";
 import { PeoplePage } from "./people/PeoplePage";
 import { ProblemBox } from "./parts/ProblemBox";
+import { WaysInPage } from "./reach/WaysInPage";
 import { SearchPage } from "./search/SearchPage";
 import { SignInPage } from "./signin/SignInPage";
+import { UsagePage } from "./usage/UsagePage";
 
 export function App() {
   const me = useQuery(meQuery);
@@ -47,6 +51,10 @@ export function App() {
           <Route path="/people" element={<PeoplePage me={me.data} />} />
           <Route path="/account" element={<OwnPage me={me.data} />} />
           <Route path="/events" element={<EventsPage />} />
+          <Route path="/morning" element={<MorningPage />} />
+          <Route path="/ways-in" element={<WaysInPage />} />
+          <Route path="/usage" element={<UsagePage />} />
+          <Route path="/alerts" element={<AlertsPage />} />
           <Route path="*" element={<Navigate to="/" replace />} />
         </Routes>
       </Frame>

@@ -11,15 +11,15 @@ import { labelOf, type Who } from "./audiences";
 
 const icons: Record<Who, typeof PublicIcon> = { everyone: PublicIcon, links: LinkIcon, "signed-in": GroupIcon, named: PersonIcon };
 
-/** Who may watch a feed, in two words; the sentence is its tooltip. */
-export function AudienceMark({ feed }: { feed: Feed }) {
+/** Who may watch a feed, in two words or as a sign alone; the sentence is its tooltip. */
+export function AudienceMark({ feed, sign }: { feed: Feed; sign?: boolean }) {
   const { who } = feed.audience;
   const Icon = icons[who];
   return (
     <Tooltip title={feed.audienceMeans}>
       <Stack direction="row" spacing={0.5} sx={{ alignItems: "center", color: "text.secondary", flexShrink: 0 }}>
-        <Icon sx={{ fontSize: 16 }} aria-hidden />
-        <Typography variant="caption">{labelOf(who)}</Typography>
+        <Icon sx={{ fontSize: 16 }} titleAccess={sign ? labelOf(who) : undefined} aria-hidden={!sign} />
+        {!sign && <Typography variant="caption">{labelOf(who)}</Typography>}
       </Stack>
     </Tooltip>
   );

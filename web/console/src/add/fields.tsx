@@ -64,6 +64,7 @@ export function cameraBody({ user, password: _password, deviceUser, devicePasswo
 export interface DeliveryValues {
   name: string;
   title: string;
+  tags: string;
   who: Who;
   within: string;
   segmentSeconds: string;
@@ -78,6 +79,7 @@ export interface DeliveryValues {
 export function deliveryBody(v: DeliveryValues) {
   return {
     title: v.title,
+    tags: v.tags.split(/[\s,]+/).filter(Boolean),
     audience: { who: v.who },
     delivery: { within: Number(v.within), segmentSeconds: Number(v.segmentSeconds), partSeconds: Number(v.partSeconds), playlistLength: Number(v.playlistLength) },
     audio: { mode: v.mode as Settings["audio"]["mode"], hls: v.hls, webrtc: v.webrtc },
@@ -87,6 +89,7 @@ export function deliveryBody(v: DeliveryValues) {
 export const emptyDelivery: DeliveryValues = {
   name: "",
   title: "",
+  tags: "",
   who: "signed-in",
   within: "2",
   segmentSeconds: "",
@@ -261,6 +264,7 @@ export function DeliveryFields({ values, onChange, fields, nameFixed }: FieldsPr
           />
         )}
         <TextField label="Name for people" value={values.title} onChange={(e) => put({ title: e.target.value })} {...told(fields, "title")} />
+        <TextField label="Tags" value={values.tags} onChange={(e) => put({ tags: e.target.value })} {...told(fields, "tags", "That it is grouped by, such as outdoors north")} />
       </Stack>
       <Stack direction={{ xs: "column", sm: "row" }} spacing={2}>
         <TextField

@@ -11,6 +11,7 @@ export interface Settings {
   title: string;
   audience: Whole<NonNullable<Sent["audience"]>>;
   sites: string[];
+  tags: string[];
   camera: Whole<Omit<NonNullable<Sent["camera"]>, "user" | "password">>;
   publish: Whole<NonNullable<Sent["publish"]>>;
   delivery: Whole<NonNullable<Sent["delivery"]>>;

@@ -837,7 +837,7 @@ export interface paths {
         };
         /**
          * State of all feeds and new events, as server-sent events
-         * @description Events named "feeds" hold {now, feeds}, once a second and at every change; events named "event" hold one event, for engineers.
+         * @description The first event is named "feeds" and holds {now, feeds}; those named "changed" hold {now, feeds, gone}: the feeds that are others since, and the names of those that are gone, once a second and at every change; events named "event" hold one event, for engineers.
          */
         get: operations["live"];
         put?: never;

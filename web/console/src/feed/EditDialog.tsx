@@ -30,6 +30,7 @@ export function EditDialog({ feed, onClose }: { feed: Feed; onClose: () => void 
     ...feed.audio,
     name: feed.name,
     title: feed.title,
+    tags: feed.tags.join(" "),
     who: feed.audience.who,
     within: String(feed.delivery.within),
     segmentSeconds: shown(feed.delivery.segmentSeconds),

@@ -21,6 +21,7 @@ import { span } from "../look/numbers";
 import { Section } from "../parts/Section";
 import { StateMark } from "../parts/StateMark";
 import { Publishing } from "../publish/Publishing";
+import { Record } from "../record/Record";
 import { Actions } from "./Actions";
 import { Addresses } from "./Addresses";
 import { Facts } from "./Facts";
@@ -64,6 +65,11 @@ export function FeedPage({ me }: { me: Me }) {
           <Section title="Coming in">
             <RateChart feed={feed.name} />
           </Section>
+          {engineer && (
+            <Section title="How it was">
+              <Record feed={feed.name} />
+            </Section>
+          )}
           {engineer && feed.camera.device && (
             <Section title="Camera" hint="By ONVIF: what is set here is set in the camera itself.">
               <Camera feed={feed.name} />

@@ -13,6 +13,21 @@ interface LiveFeeds {
   feeds: Feed[] | null;
 }
 
+interface ChangedFeeds extends LiveFeeds {
+  gone: string[] | null;
+}
+
+/** The feeds with those that have changed in their places, by name. */
+export function merged(all: Feed[], { feeds, gone }: Pick<ChangedFeeds, "feeds" | "gone">): Feed[] {
+  const changed = new Map((feeds ?? []).map((f) => [f.name, f]));
+  const kept = all.filter((f) => !gone?.includes(f.name)).map((f) => {
+    const now = changed.get(f.name);
+    changed.delete(f.name);
+    return now ?? f;
+  });
+  return changed.size === 0 ? kept : [...kept, ...changed.values()].toSorted((a, b) => (a.name < b.name ? -1 : 1));
+}
+
 /**
  * Keeps the cache of feeds and events up to date from the service's stream.
  * Returns whether the stream is up, and the service's clock at its last word.
@@ -35,6 +50,11 @@ export function useLive(enabled: boolean): { connected: boolean; now: number } {
         const live = JSON.parse((e as MessageEvent<string>).data) as LiveFeeds;
         setNow(live.now);
         queries.setQueryData(feedsQuery.queryKey, live.feeds ?? []);
+      });
+      source.addEventListener("changed", (e) => {
+        const live = JSON.parse((e as MessageEvent<string>).data) as ChangedFeeds;
+        setNow(live.now);
+        queries.setQueryData(feedsQuery.queryKey, (all) => merged(all ?? [], live));
       });
       source.addEventListener("event", () => void queries.invalidateQueries({ queryKey: ["events"] }));
       source.onerror = () => {

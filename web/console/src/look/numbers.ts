@@ -37,3 +37,20 @@ export function span(from: string, now: number): string {
 export function codecName(codec: string): string {
   return codec.replace(/^H(26\d)$/, "H.$1");
 }
+
+/** How long something lasted. */
+export function length(seconds: number): string {
+  if (seconds < 60) return `${Math.max(1, Math.round(seconds))} s`;
+  const minutes = Math.round(seconds / 60);
+  if (minutes < 60) return `${minutes} min`;
+  if (minutes < 48 * 60) return `${Math.floor(minutes / 60)} h ${String(minutes % 60).padStart(2, "0")} min`;
+  return `${Math.floor(minutes / 1440)} days`;
+}
+
+/** Bytes as providers count them. */
+export function sized(v: number): string {
+  for (const [unit, of] of [["TB", 1e12], ["GB", 1e9], ["MB", 1e6]] as const) {
+    if (v >= of) return `${(v / of).toFixed(v >= 100 * of ? 0 : 1)} ${unit}`;
+  }
+  return `${(v / 1e3).toFixed(0)} kB`;
+}

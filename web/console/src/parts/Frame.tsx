@@ -21,9 +21,13 @@ import { useLiveState } from "../live/Live";
 
 const places = [
   { to: "/", label: "Feeds", engineers: false },
-  { to: "/search", label: "Search", engineers: true },
-  { to: "/people", label: "People", engineers: true },
+  { to: "/morning", label: "Morning", engineers: true },
   { to: "/events", label: "Events", engineers: true },
+  { to: "/search", label: "Search", engineers: true },
+  { to: "/ways-in", label: "Ways in", engineers: true },
+  { to: "/usage", label: "Usage", engineers: true },
+  { to: "/alerts", label: "Alerts", engineers: true },
+  { to: "/people", label: "People", engineers: true },
 ];
 
 export function Frame({ me, children }: { me: Me; children: ReactNode }) {
@@ -36,12 +40,13 @@ export function Frame({ me, children }: { me: Me; children: ReactNode }) {
           <Typography sx={{ fontWeight: 750, fontSize: "1.05rem", mr: { xs: 0, sm: 2 }, display: { xs: "none", sm: "block" } }}>
             Webostrum
           </Typography>
-          {places.filter((p) => !p.engineers || me.role === "engineer").map((p) => (
-            <Button key={p.to} component={NavLink} to={p.to} end color="inherit" sx={{ "&.active": { color: "primary.main", bgcolor: "action.hover" } }}>
-              {p.label}
-            </Button>
-          ))}
-          <Box sx={{ flex: 1 }} />
+          <Box component="nav" sx={{ display: "flex", flex: 1, minWidth: 0, overflowX: "auto", gap: 0.25, scrollbarWidth: "none" }}>
+            {places.filter((p) => !p.engineers || me.role === "engineer").map((p) => (
+              <Button key={p.to} component={NavLink} to={p.to} end color="inherit" sx={{ flexShrink: 0, minWidth: 0, px: 1.25, "&.active": { color: "primary.main", bgcolor: "action.hover" } }}>
+                {p.label}
+              </Button>
+            ))}
+          </Box>
           <Button component={NavLink} to="/account" color="inherit" startIcon={<PersonIcon fontSize="small" />} aria-label={`Your account, ${me.name}`} sx={{ minWidth: 0, "& .MuiButton-startIcon": { mr: { xs: 0, sm: 1 } } }}>
             <Box component="span" sx={{ display: { xs: "none", sm: "inline" } }}>
               {me.name}
