@@ -188,3 +188,12 @@ func Eventually(ctx context.Context, ok func() bool) error {
 	}
 	return nil
 }
+
+// Pid is the process's number.
+func (p *Process) Pid() int { return p.cmd.Process.Pid }
+
+// Freeze stops the process where it is, until Thaw.
+func (p *Process) Freeze() { _ = p.cmd.Process.Signal(syscall.SIGSTOP) }
+
+// Thaw has it go on.
+func (p *Process) Thaw() { _ = p.cmd.Process.Signal(syscall.SIGCONT) }

@@ -1,6 +1,6 @@
 import { describe, expect, it, vi } from "vitest";
 
-vi.stubGlobal("document", { currentScript: null });
+vi.stubGlobal("document", { currentScript: null, querySelector: () => null });
 vi.stubGlobal("location", { origin: "https://page.example" });
 vi.stubGlobal("HTMLScriptElement", class {});
 const { baseOf, scriptIn, scriptBase } = await import("./base");

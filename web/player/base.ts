@@ -20,7 +20,8 @@ export function scriptIn(stack: string): string | null {
 function find(): string {
   const current = document.currentScript;
   const own = current instanceof HTMLScriptElement ? current.src : scriptIn(new Error("where").stack ?? "");
-  return (own === null ? null : baseOf(own)) ?? location.origin;
+  // In another script, such as the console, the page says where the service is, if it does.
+  return (own === null ? null : baseOf(own)) ?? document.querySelector("base")?.href.replace(/\/+$/, "") ?? location.origin;
 }
 
 /** The service's address, without a slash at its end. */
