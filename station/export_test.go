@@ -1,6 +1,11 @@
 package station
 
-import "webostrum/store"
+import (
+	"time"
+
+	"webostrum/core/fault"
+	"webostrum/store"
+)
 
 // What tests do in nobody's name.
 
@@ -17,3 +22,24 @@ func (st *Station) Remove(name string) error { return st.By("", "").Remove(name)
 
 // Note writes an event.
 func (st *Station) Note(feed, kind, text string) { st.By("", "").Note(feed, kind, text) }
+
+// History is for tests of how feeds have been, with a clock of their own.
+type History struct{ h *history }
+
+// NewHistory keeps account in records; note is told of what is odd.
+func NewHistory(s *store.Store, note func(kind, text string), failed func(error)) History {
+	return History{newHistory(s, note, failed)}
+}
+
+// Look notes the states of feeds, by their IDs.
+func (h History) Look(now time.Time, passed time.Duration, states map[int64]State) {
+	var sights []sight
+	for id, s := range states {
+		x := sight{feed: id, condition: Condition{State: s}, rate: 25}
+		if s == StateRetrying {
+			x.condition.Fault = fault.New(fault.NoAnswer, nil, "")
+		}
+		sights = append(sights, x)
+	}
+	h.h.look(now, passed, sights)
+}

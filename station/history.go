@@ -12,10 +12,10 @@ import (
 const (
 	historyEvery = time.Minute // written
 	forgetEvery  = time.Hour
-	// steady is how long the clock has to go right before anything is forgotten by it: after
+	// steadyFor is how long the clock has to go right before anything is forgotten by it: after
 	// a step everything could look old.
-	steady  = time.Hour
-	stepped = time.Minute // off by more is a step
+	steadyFor = time.Hour
+	stepped   = time.Minute // off by more is a step
 )
 
 // history keeps account of how feeds have been. Its methods but those of account are the
@@ -28,10 +28,10 @@ type history struct {
 	mu       sync.Mutex
 	accounts map[int64]*account // by the feed's ID; guarded by mu
 
-	last        time.Time // look
-	wrote       time.Time
-	forgot      time.Time
-	steadySince time.Time // since when the clock goes right
+	last   time.Time // look
+	wrote  time.Time
+	steady time.Duration // how long the clock has gone right
+	forgot time.Duration // of that, when something was forgotten last
 }
 
 // account is one feed's.
@@ -89,9 +89,10 @@ func (f *Feed) sightOf() sight {
 	return s
 }
 
-// look notes how feeds are now, and writes from time to time. now has a monotonic reading.
-func (h *history) look(now time.Time, sights []sight) {
-	h.watchClock(now)
+// look notes how feeds are now, and writes from time to time. passed is the time since the
+// look before, by a clock that nobody sets; now has a monotonic reading.
+func (h *history) look(now time.Time, passed time.Duration, sights []sight) {
+	h.watchClock(now, passed)
 	var changed []store.Outage
 	h.mu.Lock()
 	seen := make(map[int64]bool, len(sights))
@@ -113,12 +114,13 @@ func (h *history) look(now time.Time, sights []sight) {
 	if h.wrote.IsZero() {
 		h.wrote = now
 	}
-	if now.Sub(h.wrote) >= historyEvery {
+	if since := now.Sub(h.wrote); since >= historyEvery || since < 0 {
 		h.wrote = now
 		h.write(now)
 	}
-	if now.Sub(h.forgot) >= forgetEvery && now.Sub(h.steadySince) >= steady {
-		h.forgot = now
+	h.steady += passed
+	if h.steady >= steadyFor && h.steady-h.forgot >= forgetEvery {
+		h.forgot = h.steady
 		if err := h.store.ForgetHistory(now); err != nil {
 			h.failed(err)
 		}
@@ -126,20 +128,17 @@ func (h *history) look(now time.Time, sights []sight) {
 }
 
 // watchClock tells of a clock that was set.
-func (h *history) watchClock(now time.Time) {
+func (h *history) watchClock(now time.Time, passed time.Duration) {
 	if !h.last.IsZero() {
-		passed, wall := now.Sub(h.last), now.Round(0).Sub(h.last.Round(0))
+		wall := now.Round(0).Sub(h.last.Round(0))
 		if by := wall - passed; by > stepped || by < -stepped {
-			h.steadySince = now
+			h.steady, h.forgot = 0, 0
 			direction := "forward"
 			if by < 0 {
 				direction, by = "back", -by
 			}
 			h.note(EventWarning, fmt.Sprintf("the machine's clock was set %s by %s; what is kept is not sorted out by age for an hour", direction, by.Round(time.Second)))
 		}
-	}
-	if h.steadySince.IsZero() {
-		h.steadySince = now
 	}
 	h.last = now
 }

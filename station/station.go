@@ -87,6 +87,7 @@ func (st *Station) Close() {
 	st.stop()
 	st.mu.Unlock()
 	st.wg.Wait()
+	st.history.write(time.Now())
 	for _, f := range st.List() {
 		f.device.close()
 	}
@@ -105,6 +106,7 @@ func (st *Station) Ticked() time.Time { return begun.Add(time.Duration(st.ticked
 func (st *Station) tick() {
 	ticker := time.NewTicker(time.Second)
 	defer ticker.Stop()
+	last := time.Now()
 	for {
 		select {
 		case <-st.ctx.Done():
@@ -118,7 +120,8 @@ func (st *Station) tick() {
 				}
 				sights = append(sights, f.sightOf())
 			}
-			st.history.look(now, sights)
+			st.history.look(now, now.Sub(last), sights)
+			last = now
 			st.ticked.Store(int64(time.Since(begun)))
 			st.changed()
 		}
