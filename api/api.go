@@ -20,6 +20,7 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 	"github.com/gin-gonic/gin"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
+	"go.opentelemetry.io/otel/trace"
 
 	"webostrum/access"
 	"webostrum/barrier"
@@ -49,6 +50,9 @@ type Config struct {
 	Certs  certs.Source // nil without HTTPS of its own
 	Doors  func() []Door
 	Router *router.Keeper // nil asks no router
+
+	// Tracer tells requests as spans; nil tells none.
+	Tracer trace.Tracer
 
 	// Restart has the service start anew, as after a restore; nil when it cannot.
 	Restart func()
@@ -153,7 +157,7 @@ func New(cfg Config) (*API, error) {
 	a.going.Go(func() { a.alerting.keeper.Run(a.closing) })
 	gin.SetMode(gin.ReleaseMode)
 	g := gin.New()
-	g.Use(a.count, a.recoverPanics, secureHeaders)
+	g.Use(a.count, a.trace, a.recoverPanics, secureHeaders)
 	if err := g.SetTrustedProxies(nil); err != nil {
 		return nil, err
 	}

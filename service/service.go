@@ -17,6 +17,8 @@ import (
 	"sync"
 	"time"
 
+	"go.opentelemetry.io/otel/trace"
+
 	"webostrum/api"
 	"webostrum/certs"
 	"webostrum/deliver/rtsp"
@@ -29,6 +31,7 @@ import (
 	"webostrum/router"
 	"webostrum/station"
 	"webostrum/store"
+	"webostrum/traces"
 	"webostrum/transcode"
 	"webostrum/web"
 )
@@ -41,6 +44,7 @@ const (
 	idleTimeout   = 2 * time.Minute
 	drainTimeout  = 3 * time.Second
 	maxHeader     = 32 << 10
+	tracesWithin  = time.Second
 	programLasts  = 10 * 365 * 24 * time.Hour
 	ownerOnly     = 0o600
 )
@@ -65,6 +69,7 @@ type Config struct {
 
 	Front   Front
 	Backups Backups
+	Traces  string // URL of a collector for OTLP over HTTP; empty sends no spans
 
 	Commands map[string][]string // programs that send to feeds, with their arguments, by feed
 
@@ -135,7 +140,12 @@ func runOnce(ctx context.Context, cfg Config, restart func(), started func(Start
 	if err != nil {
 		return err
 	}
-	feeds, err := station.Open(station.Config{Store: records, Log: cfg.Log, Codecs: codecs, AAC: transcode.DecodesAAC(codecs), Find: finder(cfg.SearchOn)})
+	tracer, endTraces, err := openTraces(ctx, cfg.Traces)
+	if err != nil {
+		return err
+	}
+	defer endTraces()
+	feeds, err := station.Open(station.Config{Tracer: tracer, Store: records, Log: cfg.Log, Codecs: codecs, AAC: transcode.DecodesAAC(codecs), Find: finder(cfg.SearchOn)})
 	if err != nil {
 		return err
 	}
@@ -167,7 +177,7 @@ func runOnce(ctx context.Context, cfg Config, restart func(), started func(Start
 	}
 	rules := router.New(router.Config{Gateway: netif.Gateway, Log: cfg.Log})
 	handler, err = api.New(api.Config{
-		Ports: portsOf(doors), Front: front, Certs: source, Doors: func() []api.Door { return states(doors) }, Router: rules, Restart: restart,
+		Ports: portsOf(doors), Front: front, Certs: source, Doors: func() []api.Door { return states(doors) }, Router: rules, Restart: restart, Tracer: tracer,
 		Store: records, Station: feeds, Web: web.Files(), Version: Version, Secure: cfg.Secure, EnterKey: cfg.EnterKey,
 		WebRTC: webRTC, Publishers: publishers, ICEServers: cfg.ICEServers, Viewers: cfg.Viewers, Worker: codecs, Log: cfg.Log, Listen: listener.Addr(), TrustedProxies: cfg.TrustedProxies, SearchOn: cfg.SearchOn,
 	})
@@ -221,6 +231,22 @@ func portOf(l net.Listener) int {
 		return tcp.Port
 	}
 	return 0
+}
+
+// openTraces opens where spans go; a tracer of nil tells none.
+func openTraces(ctx context.Context, endpoint string) (trace.Tracer, func(), error) {
+	if endpoint == "" {
+		return nil, func() {}, nil
+	}
+	tracer, end, err := traces.Open(ctx, endpoint, Version)
+	if err != nil {
+		return nil, nil, err
+	}
+	return tracer, func() {
+		left, cancel := context.WithTimeout(context.WithoutCancel(ctx), tracesWithin)
+		defer cancel()
+		_ = end(left) // the collector may be away
+	}, nil
 }
 
 func openWebRTC(cfg Config) (*whep.Server, error) {

@@ -7,6 +7,10 @@ import (
 	"strconv"
 	"time"
 
+	"go.opentelemetry.io/otel/attribute"
+	"go.opentelemetry.io/otel/codes"
+	"go.opentelemetry.io/otel/trace"
+
 	"webostrum/barrier"
 	"webostrum/core/fault"
 	"webostrum/core/media"
@@ -76,7 +80,7 @@ func (f *Feed) end(r *run) {
 // loop plays until ctx ends. A panic in the run's own code ends one try of it.
 func (r *run) loop(ctx context.Context) {
 	for {
-		err := barrier.Do(func() error { return r.play(ctx) })
+		err := barrier.Do(func() error { return r.traced(ctx) })
 		if ctx.Err() != nil {
 			return
 		}
@@ -95,6 +99,21 @@ func (st *Station) fault(err error) *fault.Error {
 		return fault.New(fault.Failed, err, "%v", p)
 	}
 	return fault.As(err)
+}
+
+// traced plays one session, as a span where somebody wants them.
+func (r *run) traced(ctx context.Context) error {
+	tracer := r.feed.station.cfg.Tracer
+	if tracer == nil {
+		return r.play(ctx)
+	}
+	ctx, span := tracer.Start(ctx, "camera session", trace.WithSpanKind(trace.SpanKindClient), trace.WithAttributes(attribute.String("webostrum.feed", r.record.Name)))
+	defer span.End()
+	err := r.play(ctx)
+	if err != nil && ctx.Err() == nil {
+		span.SetStatus(codes.Error, string(fault.As(err).Kind.Code))
+	}
+	return err
 }
 
 // play opens the camera and takes in what it sends until that ends.

@@ -11,6 +11,8 @@ import (
 	"sync/atomic"
 	"time"
 
+	"go.opentelemetry.io/otel/trace"
+
 	"webostrum/access"
 	"webostrum/core/fault"
 	"webostrum/station/pipeline"
@@ -26,6 +28,9 @@ type Config struct {
 	Log    *slog.Logger
 	Codecs string // path of the codec worker; empty when there is none
 	AAC    bool   // the worker can decode AAC
+
+	// Tracer tells sessions with cameras as spans; nil tells none.
+	Tracer trace.Tracer
 
 	// Find searches for a device by what it calls itself, and returns its host and the
 	// address of its device service; empty for nothing. Nil searches nowhere.

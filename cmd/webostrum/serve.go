@@ -78,6 +78,7 @@ func (a *app) serveFlags() []cli.Flag {
 		&cli.StringSliceFlag{Name: "trusted-proxies", Usage: "`ADDRESS` or prefix (192.0.2.0/24) of a proxy whose forwarded client addresses are believed; more than one may be given", Sources: a.from("trusted-proxies")},
 		&cli.StringSliceFlag{Name: "ice-server", Usage: "STUN or TURN `SERVER` that viewers are told of: stun:HOST:PORT or turn:USER:PASSWORD@HOST:PORT", Sources: a.from("ice-server")},
 		a.searchFlag(),
+		&cli.StringFlag{Name: "traces", Usage: "`URL` of a collector that spans of requests and camera sessions are sent to by OTLP over HTTP, such as http://127.0.0.1:4318/v1/traces; none are sent without", Sources: a.from("traces")},
 		&cli.BoolFlag{Name: "https-only", Usage: "browsers reach the service through an HTTPS proxy only: mark cookies so", Sources: a.from("https-only")},
 	}, a.frontFlags(), a.backupFlags())
 }
@@ -116,7 +117,7 @@ func (a *app) serveConfig(c *cli.Command) (cfg service.Config, err error) {
 	}
 	return service.Config{
 		Data: c.String("data"), Listen: c.String("listen"), Secure: c.Bool("https-only"), Codecs: c.String("codecs"),
-		RTSP: c.String("rtsp-listen"), RTMP: c.String("rtmp-listen"), RTMPS: c.String("rtmps-listen"), Front: front, Backups: backups,
+		RTSP: c.String("rtsp-listen"), RTMP: c.String("rtmp-listen"), RTMPS: c.String("rtmps-listen"), Front: front, Backups: backups, Traces: c.String("traces"),
 		Commands: commands,
 		WebRTC:   c.String("webrtc-listen"), WebRTCHosts: c.StringSlice("webrtc-address"), ICEServers: servers, TrustedProxies: proxies, SearchOn: c.StringSlice("search-on"),
 		Viewers: viewers.Config{Most: c.Int("most-viewers"), MostAFeed: c.Int("most-viewers-a-feed"), MostAnAddress: c.Int("most-viewers-an-address")},
