@@ -284,7 +284,7 @@ func (a *API) waysTo(r *http.Request) (plain, secure string) {
 	if f.HTTPSPort > 0 {
 		secure = at("https", host, f.HTTPSPort)
 	}
-	if o := f.Outside; o != nil && (strings.EqualFold(o.Hostname(), host) || a.outside() == a.baseOf(r)) {
+	if o := f.Outside; o != nil { // what viewers outside come by is what matters
 		if o.Scheme == "https" {
 			secure = at("https", o.Hostname(), portOf(o))
 		} else {
