@@ -13,10 +13,10 @@ export GOFLAGS ?= -tags=$(CODEC_TAGS)
 
 export WEBOSTRUM_CODECS ?= $(CURDIR)/$(BIN)/webostrum-codecs
 
-.PHONY: help build demo test engines lint bench screenshots generate fuzz clean
+.PHONY: help build demo test engines lint bench screenshots generate fuzz package install-test chaos soak clean
 
 help: ## list the targets
-	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/^([a-z]+):.*## (.*)/  make \1\t\2/' | expand -t 22
+	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/^([a-z-]+):.*## (.*)/  make \1\t\2/' | expand -t 22
 
 build: $(BIN)/webostrum $(BIN)/webostrum-codecs ## build everything into bin/
 
@@ -48,6 +48,19 @@ generate: ## make the OpenAPI document and the console's types anew
 	$(GO) run ./cmd/webostrum openapi > web/openapi.json
 	cd web && npm run --silent generate
 
+package: build $(STAMPS)/package ## make Debian packages in bin/packages
+	scripts/package.sh
+
+install-test: build $(STAMPS)/package ## install, upgrade and remove the packages in a root of its own; needs root
+	packaging/installtest/test.sh
+
+# CHAOS="--minutes 5 --seed 7" is another length and another draw.
+chaos: build ## have everything around the service fail at random, for an hour
+	$(GO) run ./scripts/chaos $(CHAOS)
+
+soak: ## 30 days of 40 feeds in simulated time
+	WEBOSTRUM_SOAK=1 $(GO) test ./station -run TestSoak -v -timeout 60m
+
 fuzz: ## run every fuzz target for 30 s
 	scripts/fuzz.sh 30s
 
@@ -72,6 +85,6 @@ $(STAMPS)/node: web/package-lock.json
 	@mkdir -p $(STAMPS) && touch $@
 
 # Debian packages, by what they are for; see scripts/packages.sh.
-$(STAMPS)/codecs $(STAMPS)/browser $(STAMPS)/bench $(STAMPS)/engines $(STAMPS)/terminal: scripts/packages.sh
+$(STAMPS)/codecs $(STAMPS)/browser $(STAMPS)/bench $(STAMPS)/engines $(STAMPS)/package $(STAMPS)/terminal: scripts/packages.sh
 	scripts/packages.sh $(notdir $@)
 	@mkdir -p $(STAMPS) && touch $@

@@ -40,6 +40,7 @@ func nightWorld(t *testing.T, feeds int) *world {
 
 // TestTheMorningAfter reads the note, the strips and the list as an engineer does.
 func TestTheMorningAfter(t *testing.T) {
+	t.Parallel()
 	w := nightWorld(t, 40)
 	ctx, cancel := context.WithTimeout(context.Background(), patience)
 	defer cancel()

@@ -9,6 +9,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -73,7 +74,7 @@ func newLab(t *testing.T) *lab {
 	if os.Geteuid() != 0 {
 		t.Skip("network namespaces need root")
 	}
-	l := &lab{t: t, name: fmt.Sprintf("wbo%d-", os.Getpid()), data: t.TempDir()}
+	l := &lab{t: t, name: fmt.Sprintf("wbo%d-%d-", os.Getpid()%10000, labs.Add(1)), data: t.TempDir()}
 	for _, part := range []string{"in", "other", "router", "phone"} {
 		l.must("netns", "add", l.ns(part))
 		t.Cleanup(func() { _ = exec.Command("ip", "netns", "delete", l.ns(part)).Run() })
@@ -151,7 +152,10 @@ func (l *lab) check() apitypes.ReachCheck {
 	return k
 }
 
-// row is what stands on the page of one trial.
+// labs counts labs: each has namespaces of its own.
+var labs atomic.Int32
+
+// labRow is what stands on the page of one trial.
 type labRow struct{ State, Text string }
 
 // phone opens a check's page on the phone, which trusts the service's authority or not, and
@@ -224,6 +228,7 @@ func but(protocol, port, to string) (list []string) {
 
 // TestBehindARouter blocks each port, or forwards it wrongly, in turn.
 func TestBehindARouter(t *testing.T) {
+	t.Parallel()
 	l := newLab(t)
 	l.serve("--webrtc-address", labRouter, "--outside", "http://"+labRouter+":7600")
 	l.rules(allRules)
@@ -302,6 +307,7 @@ func (l *lab) fromTheCommandLine(k apitypes.ReachCheck) {
 
 // TestOnlyInsideAddresses are offered where nobody has said what is outside.
 func TestOnlyInsideAddresses(t *testing.T) {
+	t.Parallel()
 	l := newLab(t)
 	l.serve("--outside", "http://"+labRouter+":7600")
 	l.rules(allRules)

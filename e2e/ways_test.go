@@ -46,6 +46,7 @@ func get(t *testing.T, c *http.Client, url string, headers ...string) (int, http
 // TestBehindAPath plays and signs in under a base path, behind nginx that passes the path on
 // and behind one that takes it off.
 func TestBehindAPath(t *testing.T) {
+	t.Parallel()
 	ports, err := testkit.FreePorts(1)
 	require.NoError(t, err)
 	front := ports[0]
@@ -115,6 +116,7 @@ func startNginx(t *testing.T, listen, location string) (stop func()) {
 
 // TestForViewersAlone: that address has pages and media, and no console, API or sign-in.
 func TestForViewersAlone(t *testing.T) {
+	t.Parallel()
 	ports, err := testkit.FreePorts(1)
 	require.NoError(t, err)
 	w := newWorld(t, "--viewer-listen", ports[0])
@@ -194,6 +196,7 @@ func TestHTTPSOfItsOwn(t *testing.T) {
 
 // TestCertificatesByACME of a small authority, which refuses at first.
 func TestCertificatesByACME(t *testing.T) {
+	t.Parallel()
 	ports, err := testkit.FreePorts(1)
 	require.NoError(t, err)
 	authority, err := acmetest.New(func() string { return ports[0] }, 60*24*time.Hour)
@@ -228,6 +231,7 @@ func TestCertificatesByACME(t *testing.T) {
 
 // TestSettingsThatDoNotFit end with a sentence, before anything is opened.
 func TestSettingsThatDoNotFit(t *testing.T) {
+	t.Parallel()
 	w := &world{t: t, data: t.TempDir()}
 	file := filepath.Join(w.data, "settings.yaml")
 	require.NoError(t, os.WriteFile(file, []byte("listn: 127.0.0.1:0\n"), 0o600))

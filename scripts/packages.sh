@@ -8,8 +8,9 @@ case "${1:-}" in
   browser)  why="to test pages in a real browser, behind nginx and behind routers"; packages="chromium nginx-light openssl nftables iproute2 libnss3-tools" ;;
   bench)    why="to measure against"; packages="nginx-light wrk nghttp2-client openssl" ;;
   engines)  why="to test pages in Firefox and WebKitGTK"; packages="firefox-esr libavcodec59 webkit2gtk-driver xvfb gstreamer1.0-libav gstreamer1.0-plugins-bad" ;;
+  package)  why="to make Debian packages, and to test them"; packages="dpkg-dev systemd systemd-container curl procps" ;;
   terminal) why="to take pictures of the command line"; packages="xvfb xterm imagemagick x11-utils fonts-dejavu-core" ;;
-  *) echo "usage: $0 codecs|browser|engines|bench|terminal" >&2; exit 2 ;;
+  *) echo "usage: $0 codecs|browser|engines|bench|package|terminal" >&2; exit 2 ;;
 esac
 
 missing=""
