@@ -74,6 +74,9 @@ func run(out, only string) error {
 	if err := s.pages(); err != nil {
 		return err
 	}
+	if err := s.running(); err != nil {
+		return err
+	}
 	return s.terminals()
 }
 
