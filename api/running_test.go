@@ -321,7 +321,9 @@ func TestEventsAreFound(t *testing.T) {
 func TestTracesHaveNoSecrets(t *testing.T) {
 	t.Parallel()
 	spans := tracetest.NewSpanRecorder()
-	w := startWith(t, func(c *api.Config) { c.Tracer = sdktrace.NewTracerProvider(sdktrace.WithSpanProcessor(spans)).Tracer("test") })
+	w := startWith(t, func(c *api.Config) {
+		c.Tracer = sdktrace.NewTracerProvider(sdktrace.WithSpanProcessor(spans)).Tracer("test")
+	})
 	w.feeds("gate")
 	w.do("GET", "/watch/gate/link/SECRETTEXT?x=hush", "", nil)
 	w.do("GET", "/api/v1/feeds/gate", w.engineer, nil)

@@ -29,7 +29,6 @@ type lab struct {
 	t    *testing.T
 	name string
 	data string
-	cl   *client.Client
 }
 
 const (

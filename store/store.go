@@ -347,7 +347,9 @@ func (s *Store) migrate() error {
 		if err := s.db.Transaction(func(tx *gorm.DB) error { return m.run(tx, s.box) }); err != nil {
 			return fmt.Errorf("step %d of the database failed: %w", m.number, err)
 		}
-		slog.Info("database brought up to date", "step", m.number)
+	}
+	if newest := migrations[len(migrations)-1].number; done > 0 && done < newest {
+		slog.Info("database brought up to date", "from", done, "to", newest)
 	}
 	return nil
 }

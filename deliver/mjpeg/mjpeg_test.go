@@ -90,6 +90,31 @@ func TestEachPictureIsClosedAtOnce(t *testing.T) {
 	}
 }
 
+// TestOverHTTP2 is what a service with HTTPS of its own answers to browsers: there is no
+// connection to take over.
+func TestOverHTTP2(t *testing.T) {
+	h := hub.New(hub.Config{})
+	server := httptest.NewUnstartedServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		mjpeg.Serve(r.Context(), w, r, mjpeg.Stream{Hub: h})
+	}))
+	server.EnableHTTP2 = true
+	server.StartTLS()
+	t.Cleanup(func() { h.Close(); server.Close() })
+	s := &stage{t: t, hub: h, epoch: &media.Epoch{Tracks: []*media.Track{pictures.JPEGTrack(64, 48)}}}
+	s.publish(jpg(1))
+	res, err := server.Client().Get(server.URL)
+	require.NoError(t, err)
+	defer func() { _ = res.Body.Close() }()
+	assert.Equal(t, 2, res.ProtoMajor)
+	pictures := jpeg.NewScanner(res.Body)
+	for n := range 3 {
+		data, _, err := pictures.Next()
+		require.NoError(t, err)
+		assert.Equal(t, jpg(1+n), data)
+		s.publish(jpg(2 + n))
+	}
+}
+
 func TestANewViewerGetsThePictureThatThereIs(t *testing.T) {
 	s := newStage(t, 0)
 	s.publish(jpg(7))

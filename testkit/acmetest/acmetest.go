@@ -156,11 +156,8 @@ func (s *Server) meet(protected string) {
 	if json.Unmarshal(raw, &head) != nil {
 		return
 	}
-	number := func(text string) *big.Int {
-		b, _ := base64.RawURLEncoding.DecodeString(text)
-		return new(big.Int).SetBytes(b)
-	}
-	s.thumb, _ = acme.JWKThumbprint(&ecdsa.PublicKey{Curve: elliptic.P256(), X: number(head.JWK.X), Y: number(head.JWK.Y)})
+	sum := sha256.Sum256(fmt.Appendf(nil, `{"crv":"P-256","kty":"EC","x":"%s","y":"%s"}`, head.JWK.X, head.JWK.Y)) // RFC 7638, 3
+	s.thumb = base64.RawURLEncoding.EncodeToString(sum[:])
 }
 
 func (s *Server) status() string {
