@@ -18,7 +18,6 @@ import (
 
 	"webostrum/apitypes"
 	"webostrum/browser"
-	"webostrum/client"
 	"webostrum/service"
 	"webostrum/testkit"
 )

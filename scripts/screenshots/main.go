@@ -68,9 +68,6 @@ func run(out, only string) error {
 	if err := addPeople(data); err != nil {
 		return err
 	}
-	if err := addLoop(data); err != nil {
-		return err
-	}
 	if err := s.pages(); err != nil {
 		return err
 	}
@@ -142,32 +139,6 @@ func addPeople(data string) error {
 	return nil
 }
 
-// addLoop finds the passing loop's camera, and adds a feed of it that knows it.
-func addLoop(data string) error {
-	local, err := service.ReadLocal(data)
-	if err != nil {
-		return err
-	}
-	c, ctx := client.New(local.Address, local.Token), context.Background()
-	search, err := c.StartSearch(ctx, apitypes.NewSearch{Seconds: 4})
-	for err == nil && len(search.Found) == 0 && search.Running {
-		time.Sleep(settle)
-		search, err = c.Search(ctx, search.ID)
-	}
-	if err != nil || len(search.Found) == 0 {
-		return fmt.Errorf("the passing loop was not found: %w", err)
-	}
-	offered, err := c.OfferedStreams(ctx, apitypes.DeviceSignIn{Address: search.Found[0].Device, User: "viewer", Password: "funicular"})
-	if err != nil {
-		return err
-	}
-	f := apitypes.NewFeed{Name: "passing-loop", FeedSettings: apitypes.Defaults(offered.Streams[0].URL)}
-	f.Title, f.Camera.User, f.Camera.Password = "Passing loop", "viewer", "funicular"
-	f.Camera.Device, f.Camera.DeviceProfile, f.Camera.DeviceID = offered.Device, offered.Streams[0].Token, offered.ID
-	_, err = c.AddFeed(ctx, f)
-	return err
-}
-
 func (s *shooter) wanted(name string) bool { return s.only == "" || strings.Contains(name, s.only) }
 
 // shoot opens a page, does what is to be done there, waits for what must be on
@@ -199,9 +170,7 @@ func (s *shooter) shoot(name, path, until string, do ...func() error) error {
 const (
 	playing    = `document.querySelector("webostrum-player")?.dataset.status === "playing" && Number(document.querySelector("webostrum-player").dataset.delay) > 0`
 	allPlaying = `[...document.querySelectorAll("webostrum-player")].every(p => p.state === "playing")`
-	feedRow    = `[...document.querySelectorAll("a")].some(a => a.textContent.includes("Lower station") && a.textContent.includes("Mbit/s"))`
 	reported   = `document.body.textContent.includes("It works")`
-	pictured   = `[...document.querySelectorAll("img[src*='still.jpg']")].length >= 3`
 	made       = `/running · [0-9.]+ % of a core/.test(document.body.textContent)`
 	previewed  = `document.querySelector("[aria-label='Preview small']")`
 	preview    = previewed + `.click()`
@@ -216,7 +185,6 @@ func (s *shooter) pages() error {
 		return func() error { time.Sleep(d); return nil }
 	}
 	steps := []func() error{
-		func() error { return s.shoot("feeds", "/", feedRow+" && "+pictured) },
 		func() error {
 			return s.shoot("watch", "/watch/lower-station", playing, wait(12*time.Second), func() error { return s.page.Run(details) })
 		},
@@ -239,19 +207,6 @@ func (s *shooter) pages() error {
 			measure := func() error { return s.page.Press("Measure here") }
 			return s.shoot("plan", "/feeds/lower-station/plan", `document.querySelectorAll("[data-measured]:not([data-measured=''])").length === 4`, measure)
 		},
-		func() error {
-			search := func() error { return s.page.Press("Search now") }
-			return s.shoot("search", "/search", `document.querySelector("[data-found]") && document.body.textContent.includes("Search now")`, search)
-		},
-		func() error {
-			show := func() error {
-				if err := s.page.Until(`document.querySelector("[data-camera]")`, patience); err != nil {
-					return err
-				}
-				return s.page.Run(`document.querySelector("[data-camera]").scrollIntoView({ block: "center" })`)
-			}
-			return s.shoot("camera", "/feeds/passing-loop", playing, show, wait(3*time.Second))
-		},
 		func() error { return s.shoot("add", "/", reported, s.fillAdd) },
 		func() error { return s.shoot("wall", "/wall", allPlaying, wait(2*time.Second)) },
 		func() error {
@@ -264,8 +219,6 @@ func (s *shooter) pages() error {
 		},
 		func() error { return s.shoot("people", "/people", `document.querySelectorAll("li").length > 4`) },
 		s.phone,
-		s.page.Phone,
-		func() error { return s.shoot("feed-phone-dark", "/feeds/lower-station", playing) },
 	}
 	for _, step := range steps {
 		if err := step(); err != nil {

@@ -20,7 +20,6 @@ func (s *shooter) terminals() error {
 	}
 	commands := map[string][]string{
 		"cli-feeds":   {"feed list", "feed show summit-360", "events --limit 1"},
-		"cli-camera":  {"discover --seconds 2", "camera show passing-loop", "camera move passing-loop --preset Loop", "camera set passing-loop --size 111x100", "camera-request list winch-room"},
 		"cli-inspect": {"inspect --transports --user viewer --password funicular " + s.camera, "inspect --user viewer --password wrong " + s.camera},
 	}
 	time.Sleep(8 * time.Second) // until rates are known and segments made
