@@ -145,8 +145,9 @@ var shownToViewers = []string{"watch", "embed", "wall", "media", "player", "oemb
 // in there, and what is sent of a sign-in is not looked at.
 func (a *API) Viewers() http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		room, _, _ := strings.Cut(strings.TrimPrefix(path.Clean(a.unbased(r).URL.Path), "/"), "/")
-		if !slices.Contains(shownToViewers, room) {
+		asked := a.unbased(r).URL.Path
+		room, _, _ := strings.Cut(strings.TrimPrefix(asked, "/"), "/")
+		if !slices.Contains(shownToViewers, room) || path.Clean(asked) != strings.TrimSuffix(asked, "/") {
 			problem.Write(w, fault.New(fault.PageUnknown, nil, ""))
 			return
 		}

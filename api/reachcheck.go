@@ -229,7 +229,7 @@ func (a *API) reachRoutes(g *gin.Engine) {
 		plain, secure := a.waysTo(c.Request)
 		connect := "connect-src 'self'"
 		for _, way := range []string{plain, secure} {
-			if u, err := url.Parse(way); err == nil && u.Host != "" {
+			if u, err := url.Parse(way); err == nil && u.Host != "" && !strings.ContainsAny(u.Host, `;,'"*`) {
 				connect += " " + u.Scheme + "://" + u.Host
 			}
 		}

@@ -128,7 +128,7 @@ func TestForViewersAlone(t *testing.T) {
 	token := "Bearer " + w.client().Token()
 	at := "http://" + ports[0]
 	for path, want := range map[string]int{
-		"/": 404, "/feeds/" + feed: 404, "/api/v1/feeds": 404, "/api/v1/sign-in": 404, "/api/v1/openapi.json": 404, "/metrics": 404, "/enter/x": 404, "/publish/" + feed: 404, "/console.html": 404, "/watch/../api/v1/feeds": 404, "/player/../console.html": 404,
+		"/": 404, "/feeds/" + feed: 404, "/api/v1/feeds": 404, "/api/v1/sign-in": 404, "/api/v1/openapi.json": 404, "/metrics": 404, "/enter/x": 404, "/publish/" + feed: 404, "/console.html": 404, "/watch/../api/v1/feeds": 404, "/player/../console.html": 404, "/feeds/../watch/" + feed: 404, "/watch//" + feed: 404,
 		"/watch/" + feed: 200, "/embed/" + feed: 200, "/player/player.js": 200, "/media/" + feed + "/time": 200, "/healthz": 200,
 		"/watch/staff": 403, "/watch/none": 403, "/media/staff/time": 403, "/media/none/time": 403,
 	} {

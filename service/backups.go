@@ -26,33 +26,40 @@ type Backups struct {
 const (
 	backupPrefix = "webostrum-"
 	backupSuffix = ".backup"
+	makingPrefix = "making-"
 	backupRetry  = 10 * time.Minute
 	backupLook   = time.Minute
 )
 
-// Newest is when the newest backup in a folder was made; zero when there is none.
-func (b Backups) Newest() time.Time {
-	list, err := b.list()
-	if err != nil || len(list) == 0 {
-		return time.Time{}
-	}
-	info, err := os.Stat(filepath.Join(b.Folder, list[len(list)-1]))
-	if err != nil {
-		return time.Time{}
-	}
-	return info.ModTime()
+// made is a backup in the folder.
+type made struct {
+	path string
+	at   time.Time
 }
 
-// list is the names of backups, the oldest first.
-func (b Backups) list() (names []string, err error) {
+// list is what there is, the oldest first. What a wrong clock has put into the time to come
+// does not count: it would keep others from being made, or have them removed.
+func (b Backups) list(now time.Time) (list []made, err error) {
 	entries, err := os.ReadDir(b.Folder)
 	for _, e := range entries {
-		if e.Type().IsRegular() && strings.HasPrefix(e.Name(), backupPrefix) && strings.HasSuffix(e.Name(), backupSuffix) {
-			names = append(names, e.Name())
+		if !e.Type().IsRegular() || !strings.HasPrefix(e.Name(), backupPrefix) || !strings.HasSuffix(e.Name(), backupSuffix) {
+			continue
+		}
+		if info, err := e.Info(); err == nil && !info.ModTime().After(now.Add(backupLook)) {
+			list = append(list, made{filepath.Join(b.Folder, e.Name()), info.ModTime()})
 		}
 	}
-	slices.Sort(names)
-	return names, err
+	slices.SortFunc(list, func(x, y made) int { return x.at.Compare(y.at) })
+	return list, err
+}
+
+// Newest is when the newest backup was made; zero when there is none.
+func (b Backups) Newest(now time.Time) time.Time {
+	list, _ := b.list(now) // none are none
+	if len(list) == 0 {
+		return time.Time{}
+	}
+	return list[len(list)-1].at
 }
 
 // keepBackups makes backups when it is time, until ctx ends.
@@ -63,7 +70,7 @@ func keepBackups(ctx context.Context, b Backups, records *store.Store, feeds *st
 	pause := backupLook
 	for wait.For(ctx, pause) {
 		pause = backupLook
-		if since := time.Since(b.Newest()); since >= 0 && since < b.Every {
+		if now := time.Now(); now.Sub(b.Newest(now)) < b.Every {
 			continue
 		}
 		if err := b.make(ctx, records, time.Now()); err != nil && ctx.Err() == nil {
@@ -79,7 +86,8 @@ func (b Backups) make(ctx context.Context, records *store.Store, now time.Time) 
 	if err := os.MkdirAll(b.Folder, 0o700); err != nil {
 		return err
 	}
-	f, err := os.CreateTemp(b.Folder, "making-*")
+	b.forgetHalf(now)
+	f, err := os.CreateTemp(b.Folder, makingPrefix+"*")
 	if err != nil {
 		return err
 	}
@@ -90,12 +98,22 @@ func (b Backups) make(ctx context.Context, records *store.Store, now time.Time) 
 	if err != nil {
 		return errors.Join(err, os.Remove(f.Name()))
 	}
-	list, err := b.list()
+	list, err := b.list(time.Now())
 	for len(list) > max(b.Keep, 1) && err == nil {
-		err = os.Remove(filepath.Join(b.Folder, list[0]))
+		err = os.Remove(list[0].path)
 		list = list[1:]
 	}
 	return err
+}
+
+// forgetHalf removes what a service that was killed has left of a backup.
+func (b Backups) forgetHalf(now time.Time) {
+	left, _ := filepath.Glob(filepath.Join(b.Folder, makingPrefix+"*")) // the pattern is sound
+	for _, name := range left {
+		if info, err := os.Stat(name); err == nil && now.Sub(info.ModTime()) > time.Hour {
+			_ = os.Remove(name) // tried again with the next
+		}
+	}
 }
 
 // ReadPassphrase reads a passphrase from a file, without the end of its line.

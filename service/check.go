@@ -198,7 +198,7 @@ func checkBackups(b Backups, now time.Time) Finding {
 	if b.Folder == "" {
 		return bad(what, errors.New("none are made by themselves"), "Set --backup-folder and --backup-passphrase-file, or have \"webostrum backup\" run from time to time.")
 	}
-	newest := b.Newest()
+	newest := b.Newest(now)
 	switch {
 	case newest.IsZero():
 		return bad(what, fmt.Errorf("there is none in %s yet", b.Folder), "The first is made within a minute of the start; when it is not, events say why.")

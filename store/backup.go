@@ -35,6 +35,7 @@ const (
 	manifestFile  = "backup.json"
 	scryptWork    = 16 // of 2 to its power; 64 MiB and a quarter of a second
 	mostScrypt    = 20 // that is accepted of a backup
+	copiedFiles   = "backup-*.db"
 	stagedFolder  = "restore-new"
 	readyFolder   = "restore-ready"
 	beforeFolder  = "before-restore-"
@@ -79,7 +80,7 @@ func (s *Store) Backup(ctx context.Context, w io.Writer, passphrase, version str
 // copyDatabase copies the database by SQLite's online backup, page by page, so that others
 // write meanwhile.
 func (s *Store) copyDatabase(ctx context.Context) (path string, err error) {
-	f, err := os.CreateTemp(s.folder, "backup-*.db")
+	f, err := os.CreateTemp(s.folder, copiedFiles)
 	if err != nil {
 		return "", err
 	}
@@ -117,6 +118,14 @@ func (s *Store) copyDatabase(ctx context.Context) (path string, err error) {
 		err = errors.Join(err, os.Remove(path))
 	}
 	return path, err
+}
+
+// forgetCopies removes what is left of backups that were cut off with the service.
+func forgetCopies(folder string) {
+	left, _ := filepath.Glob(filepath.Join(folder, copiedFiles+"*")) // the pattern is sound
+	for _, name := range left {
+		_ = os.Remove(name) // tried again at the next start
+	}
 }
 
 func (s *Store) writeArchive(archive *tar.Writer, database string, m Manifest) error {

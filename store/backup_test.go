@@ -28,6 +28,20 @@ func backup(t *testing.T, s *store.Store) []byte {
 	return b.Bytes()
 }
 
+// TestACopyThatWasLeftBehind by a service that was killed while it made a backup goes with the
+// next start: it is not sealed.
+func TestACopyThatWasLeftBehind(t *testing.T) {
+	folder := t.TempDir()
+	for _, name := range []string{"backup-1.db", "backup-1.db-journal", "mine.db"} {
+		require.NoError(t, os.WriteFile(filepath.Join(folder, name), []byte("x"), 0o600))
+	}
+	open(t, folder)
+	left, err := filepath.Glob(filepath.Join(folder, "*-1.db*"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
+	assert.FileExists(t, filepath.Join(folder, "mine.db"))
+}
+
 // TestBackupAndRestore in another folder, with credentials and certificates, while somebody
 // writes.
 func TestBackupAndRestore(t *testing.T) {

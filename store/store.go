@@ -64,6 +64,7 @@ func Open(folder string, options ...Option) (*Store, error) {
 	if err != nil {
 		return nil, err
 	}
+	forgetCopies(folder)
 	if err := finishRestore(folder, time.Now()); err != nil {
 		return nil, errors.Join(fmt.Errorf("the backup in %s cannot be put into place: %w", folder, err), lock.Close())
 	}

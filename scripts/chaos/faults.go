@@ -100,7 +100,8 @@ var faults = []fault{
 	}},
 }
 
-// startFeed switches a feed on, as often as it takes: the disk may be full.
+// startFeed switches a feed on, as often as it takes. On a full disk the service refuses to,
+// and somebody makes room.
 func (w *world) startFeed(name string) {
 	for range 50 {
 		ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
@@ -109,6 +110,7 @@ func (w *world) startFeed(name string) {
 		if err == nil {
 			return
 		}
+		w.fill(false)
 		time.Sleep(200 * time.Millisecond)
 	}
 }
