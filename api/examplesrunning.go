@@ -26,7 +26,7 @@ func runningExplanations() map[string]explanation {
 		"feed-availability": {text: "Cells tell the worst that lasted for a hundredth of their time. The time in which the service did not run, or the feed was not wanted, does not count.", answer: apitypes.Availability{Feed: "lower-station", Now: "live", Day: strip, Month: strip, DayUp: &up, MonthUp: &up, Outages: []apitypes.Outage{{Began: exampleTime, Seconds: 312, Over: true, Code: "camera-no-answer", Reason: "Nothing answers at the camera's address."}}}},
 		"list-availability": {text: "Made anew twice a minute at most.", answer: apitypes.StripList{Begins: strip.Begins, Cell: strip.Cell, Strips: []apitypes.FeedStrip{{Feed: "lower-station", Cells: strip.Cells, Up: &up}}}},
 		"morning": {text: "Written as a colleague would: what is wrong now first, then what was, with what belongs together told once.", answer: apitypes.Morning{
-			Since: exampleTime.Add(-12 * time.Hour), Until: exampleTime, Headline: "All 7 feeds are live. Since Thu 18:00 1 was down and is back.", Wrong: []apitypes.MorningItem{}, Poor: []apitypes.MorningItem{}, Service: []apitypes.MorningEvent{}, Quiet: 6,
+			Since: exampleTime.Add(-12 * time.Hour), Until: exampleTime, Headline: "All 7 feeds are live. Since Thu 18:00, 1 was down and is back.", Wrong: []apitypes.MorningItem{}, Poor: []apitypes.MorningItem{}, Service: []apitypes.MorningEvent{}, Quiet: 6,
 			Was: []apitypes.MorningItem{{Feeds: []string{"winch-room"}, Text: "was down from 02:13, for 14 minutes. Nothing answers at the camera's address.", Began: exampleTime, Seconds: 840, Times: 1}},
 		}},
 		"show-usage":    {text: "Days are of UTC, kept for 400. What viewers get from a cache in front is not in it.", answer: exampleUsage()},

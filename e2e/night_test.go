@@ -55,7 +55,7 @@ func TestTheMorningAfter(t *testing.T) {
 	assert.Contains(t, text, "went down together at")
 	assert.Contains(t, text, "depot-bay-1, depot-bay-2")
 	assert.Contains(t, text, "car-cabin-1 has been down since")
-	assert.Contains(t, text, "summit-view-1 came poorly for 2 h 06 min")
+	assert.Contains(t, text, "summit-view-1 had poor pictures for 2 h 06 min")
 	assert.Contains(t, text, "the service started")
 	assert.Less(t, strings.Index(text, "Still wrong"), strings.Index(text, "Was wrong"), "what is wrong now comes first")
 

@@ -148,6 +148,16 @@ func severity(e store.Event) store.Severity {
 	return store.Info
 }
 
+// attributes are what an event's line in the log has besides its text.
+func attributes(e store.Event) (list []slog.Attr) {
+	for _, a := range []struct{ name, value string }{{"feed", e.Feed}, {"kind", e.Kind}, {"code", e.Code}, {"account", e.Account}, {"address", e.Address}} {
+		if a.value != "" {
+			list = append(list, slog.String(a.name, a.value))
+		}
+	}
+	return list
+}
+
 // writeEvent is the recorder's.
 func (st *Station) writeEvent(e store.Event) {
 	e.Severity = severity(e)
@@ -159,6 +169,6 @@ func (st *Station) writeEvent(e store.Event) {
 	if e.Code != "" || e.Kind == EventWarning {
 		level = slog.LevelWarn
 	}
-	st.log.Log(context.Background(), level, e.Text, "feed", e.Feed, "kind", e.Kind, "code", e.Code, "account", e.Account, "address", e.Address)
+	st.log.LogAttrs(context.Background(), level, e.Text, attributes(e)...)
 	st.watch.event(e)
 }

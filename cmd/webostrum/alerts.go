@@ -66,12 +66,12 @@ func alertFlags() []struct {
 		flag cli.Flag
 		set  func(*cli.Command, *S)
 	}{
-		{&cli.FloatFlag{Name: "down", Usage: "tell of a feed that has been down for `MINUTES`; 0 for not at all"}, func(c *cli.Command, s *S) { s.DownMinutes = c.Float("down") }},
+		{&cli.FloatFlag{Name: "down", HideDefault: true, Usage: "tell of a feed that has been down for `MINUTES`; 0 for not at all"}, func(c *cli.Command, s *S) { s.DownMinutes = c.Float("down") }},
 		{&cli.StringSliceFlag{Name: "feeds", Usage: "only these `FEEDS`, a,b; none for all"}, func(c *cli.Command, s *S) { s.Feeds = listed(c, "feeds") }},
 		{&cli.StringSliceFlag{Name: "tags", Usage: "only feeds with one of these `TAGS`, a,b; none for all"}, func(c *cli.Command, s *S) { s.Tags = listed(c, "tags") }},
-		{&cli.FloatFlag{Name: "disk", Usage: "tell when less than `PERCENT` of the disk is free; 0 for not at all"}, func(c *cli.Command, s *S) { s.DiskPercent = c.Float("disk") }},
-		{&cli.IntFlag{Name: "certificate", Usage: "tell when the certificate ends within `DAYS`; 0 for not at all"}, func(c *cli.Command, s *S) { s.CertificateDays = c.Int("certificate") }},
-		{&cli.BoolFlag{Name: "allowance", Usage: "tell when the month's allowance is nearly used; --allowance=false stops it"}, func(c *cli.Command, s *S) { s.Allowance = c.Bool("allowance") }},
+		{&cli.FloatFlag{Name: "disk", HideDefault: true, Usage: "tell when less than `PERCENT` of the disk is free; 0 for not at all"}, func(c *cli.Command, s *S) { s.DiskPercent = c.Float("disk") }},
+		{&cli.IntFlag{Name: "certificate", HideDefault: true, Usage: "tell when the certificate ends within `DAYS`; 0 for not at all"}, func(c *cli.Command, s *S) { s.CertificateDays = c.Int("certificate") }},
+		{&cli.BoolFlag{Name: "allowance", HideDefault: true, Usage: "tell when the month's allowance is nearly used; --allowance=false stops it"}, func(c *cli.Command, s *S) { s.Allowance = c.Bool("allowance") }},
 		{&cli.StringFlag{Name: "webhook", Usage: "`URL` that messages are posted to; empty for none"}, func(c *cli.Command, s *S) { s.Webhook.URL = c.String("webhook") }},
 		{secret("webhook-secret", "`TEXT` that they are signed by", "WEBOSTRUM_WEBHOOK_SECRET"), func(c *cli.Command, s *S) { s.Webhook.Secret = c.String("webhook-secret") }},
 		{&cli.StringFlag{Name: "mail-server", Usage: "`HOST:PORT` of a mail server; empty for none"}, func(c *cli.Command, s *S) { s.Mail.Server = c.String("mail-server") }},

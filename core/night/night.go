@@ -238,9 +238,9 @@ func (w *writer) poor(f Feed) {
 	if f.Sums.Degraded <= 0 || f.Sums.Degraded*poorShare < f.Sums.Wanted() {
 		return
 	}
-	text := fmt.Sprintf("came poorly for %s: packets lost, or a low frame rate.", length(f.Sums.Degraded))
+	text := fmt.Sprintf("had poor pictures for %s: packets lost, or a low frame rate.", length(f.Sums.Degraded))
 	if f.Now == uptime.Degraded && f.Why != "" {
-		text = fmt.Sprintf("came poorly for %s, and does so now: %s.", length(f.Sums.Degraded), f.Why)
+		text = fmt.Sprintf("had poor pictures for %s, and does so now: %s.", length(f.Sums.Degraded), f.Why)
 	}
 	w.note.Poor = append(w.note.Poor, Item{Feeds: []string{f.Name}, Began: w.in.Since, Lasted: f.Sums.Degraded, Text: text})
 }
@@ -262,10 +262,10 @@ func (w *writer) headline() string {
 	case w.was == 0 && w.wrong == 0 && len(w.note.Poor) == 0:
 		fmt.Fprintf(&b, " Nothing happened since %s.", since)
 	case w.was > 0:
-		fmt.Fprintf(&b, " Since %s %d %s down and %s back.", since, w.was, were(w.was), are(w.was))
+		fmt.Fprintf(&b, " Since %s, %d %s down and %s back.", since, w.was, were(w.was), are(w.was))
 	}
 	if n := len(w.note.Poor); n > 0 {
-		fmt.Fprintf(&b, " %d came poorly for a while.", n)
+		fmt.Fprintf(&b, " %d had poor pictures for a while.", n)
 	}
 	return b.String()
 }

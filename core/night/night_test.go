@@ -56,14 +56,14 @@ func TestANight(t *testing.T) {
 	poor := well("poor")
 	poor.Sums.Degraded, poor.Now, poor.Why = time.Hour, uptime.Degraded, "packets are lost"
 	n := write(well("quiet"), gone, flaps, poor, well("once", out(at(23, 5), 40*time.Second, true, "It was silent.")))
-	assert.Equal(t, "1 of 5 feeds is down. Since Thu 18:00 2 were down and are back. 1 came poorly for a while.", n.Headline)
+	assert.Equal(t, "1 of 5 feeds is down. Since Thu 18:00, 2 were down and are back. 1 had poor pictures for a while.", n.Headline)
 	require.Len(t, n.Wrong, 1)
 	assert.Equal(t, "has been down since 02:13, for 4 h 47 min. Nothing answers.", n.Wrong[0].Text)
 	assert.Equal(t, "Check its power.", n.Wrong[0].Remedy)
 	require.Len(t, n.Was, 2)
 	assert.Equal(t, "went down 12 times between 02:00 and 03:51, 12 minutes in all. Most recently: It hung up.", n.Was[0].Text)
 	assert.Equal(t, "was down from Thu 23:05, for 40 seconds. It was silent.", n.Was[1].Text)
-	assert.Equal(t, "came poorly for 1 h 00 min, and does so now: packets are lost.", n.Poor[0].Text)
+	assert.Equal(t, "had poor pictures for 1 h 00 min, and does so now: packets are lost.", n.Poor[0].Text)
 }
 
 // TestTogether: what many go through at once is told once.

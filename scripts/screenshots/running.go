@@ -130,7 +130,7 @@ func addUsage(records *store.Store) error {
 			}
 		}
 	}
-	if err := records.SetSetting("allowance", `{"bytes":3000000000000,"stop":false}`); err != nil {
+	if err := records.SetSetting("allowance", `{"bytes":9000000000000,"stop":false}`); err != nil {
 		return err
 	}
 	return records.AddUsage(list)

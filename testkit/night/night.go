@@ -60,7 +60,7 @@ const (
 )
 
 // Plan says what happens: a switch fails and takes the depot with it, one camera comes and
-// goes, two have been down since, one came poorly, and others blinked.
+// goes, two have been down since, one had poor pictures, and others blinked.
 func Plan(cfg Config) []Feed {
 	chance := rand.New(rand.NewPCG(cfg.Seed, 1))
 	var list []Feed

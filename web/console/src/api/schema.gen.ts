@@ -10068,7 +10068,7 @@ export interface operations {
                      * @example {
                      *       "since": "2026-11-25T19:30:00Z",
                      *       "until": "2026-11-26T07:30:00Z",
-                     *       "headline": "All 7 feeds are live. Since Thu 18:00 1 was down and is back.",
+                     *       "headline": "All 7 feeds are live. Since Thu 18:00, 1 was down and is back.",
                      *       "wrong": [],
                      *       "was": [
                      *         {

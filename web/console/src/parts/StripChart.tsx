@@ -11,7 +11,7 @@ interface StripChartProps {
 
 const looks: Record<string, { colour: string; name: string; height: number }> = {
   l: { colour: "success.main", name: "live", height: 1 },
-  g: { colour: "warning.main", name: "came poorly", height: 0.75 },
+  g: { colour: "warning.main", name: "poor pictures", height: 0.75 },
   d: { colour: "error.main", name: "down", height: 1 },
   w: { colour: "info.main", name: "nobody sent", height: 0.25 },
   o: { colour: "text.disabled", name: "switched off", height: 0.25 },

@@ -16,7 +16,7 @@ export function UsageChart({ usage }: { usage: Usage }) {
     <BarChart
       height={260}
       skipAnimation
-      margin={{ left: 0, right: 0, top: 8, bottom: 0 }}
+      margin={{ left: 0, right: 16, top: 8, bottom: 0 }}
       xAxis={[{ data: days, scaleType: "band", valueFormatter: (d: string) => new Date(d).toLocaleDateString(undefined, { day: "numeric", month: "short", timeZone: "UTC" }) }]}
       yAxis={[{ label: "GB", width: 56 }]}
       series={series.map((s, i) => ({ ...s, stack: "all", color: shades[i % shades.length], valueFormatter: (v: number | null) => (v === null ? "" : `${v.toFixed(2)} GB`) }))}
