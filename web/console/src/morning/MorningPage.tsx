@@ -50,7 +50,7 @@ export function MorningPage() {
           </Typography>
           <Items title="Still wrong" items={data.wrong} colour="error.main" />
           <Items title="Was wrong, and is over" items={data.was} colour="warning.main" />
-          <Items title="Came poorly" items={data.poor} colour="warning.main" />
+          <Items title="Had poor pictures" items={data.poor} colour="warning.main" />
           <Service events={data.service ?? []} />
           <Typography color="textSecondary">{rest(data.quiet, data.off, data.waiting)}</Typography>
         </>
