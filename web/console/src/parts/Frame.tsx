@@ -12,8 +12,8 @@ import Toolbar from "@mui/material/Toolbar";
 import Tooltip from "@mui/material/Tooltip";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import type { ReactNode } from "react";
-import { NavLink } from "react-router";
+import { useEffect, useRef, type ReactNode } from "react";
+import { NavLink, useLocation } from "react-router";
 
 import { at } from "../api/base";
 import { client, dataOf, type Me } from "../api/client";
@@ -32,6 +32,11 @@ const places = [
 
 export function Frame({ me, children }: { me: Me; children: ReactNode }) {
   const { connected } = useLiveState();
+  const { pathname } = useLocation();
+  const nav = useRef<HTMLElement>(null);
+  useEffect(() => {
+    nav.current?.querySelector(".active")?.scrollIntoView({ block: "nearest", inline: "center" });
+  }, [pathname]);
   return (
     <Box sx={{ minHeight: "100vh", pb: 6 }}>
       <AppBar position="sticky" color="default" sx={{ bgcolor: "background.paper", borderBottom: 1, borderColor: "divider" }}>
@@ -40,7 +45,7 @@ export function Frame({ me, children }: { me: Me; children: ReactNode }) {
           <Typography sx={{ fontWeight: 750, fontSize: "1.05rem", mr: { xs: 0, sm: 2 }, display: { xs: "none", sm: "block" } }}>
             Webostrum
           </Typography>
-          <Box component="nav" sx={{ display: "flex", flex: 1, minWidth: 0, overflowX: "auto", gap: 0.25, scrollbarWidth: "none" }}>
+          <Box component="nav" ref={nav} sx={{ display: "flex", flex: 1, minWidth: 0, overflowX: "auto", gap: 0.25, scrollbarWidth: "none", maskImage: { xs: "linear-gradient(90deg, #000 88%, transparent)", md: "none" }, pr: { xs: 3, md: 0 } }}>
             {places.filter((p) => !p.engineers || me.role === "engineer").map((p) => (
               <Button key={p.to} component={NavLink} to={p.to} end color="inherit" sx={{ flexShrink: 0, minWidth: 0, px: 1.25, "&.active": { color: "primary.main", bgcolor: "action.hover" } }}>
                 {p.label}

@@ -58,9 +58,9 @@ function Ports({ ports }: { ports: ReachPort[] }) {
         {text && <CopyButton label="the rules that viewers need" text={text} />}
       </Stack>
       <Table size="small">
-        <TableHead>
+        <TableHead sx={{ "& th": { whiteSpace: "nowrap" } }}>
           <TableRow>
-            <TableCell>What comes by it</TableCell>
+            <TableCell sx={{ minWidth: "14em" }}>What comes by it</TableCell>
             <TableCell>Listens on</TableCell>
             <TableCell>Open</TableCell>
             <TableCell>Rule of the router</TableCell>
