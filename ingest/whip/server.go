@@ -153,10 +153,10 @@ func (s *Server) begin(place push.Place, from From) (*Session, error) {
 		}
 		_ = pc.Close()
 		session.tracks.Wait()
-		place.Leave()
 		s.mu.Lock()
 		delete(s.sessions, session.ID)
 		s.mu.Unlock()
+		place.Leave() // whoever has it next is not taken for this one
 	})
 	return session, nil
 }
