@@ -2,6 +2,7 @@ package api_test
 
 import (
 	"bytes"
+	"context"
 	"encoding/base64"
 	"encoding/json"
 	"fmt"
@@ -10,7 +11,9 @@ import (
 	"net/http/httptest"
 	"net/netip"
 	"net/url"
+	"regexp"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -23,6 +26,7 @@ import (
 	"webostrum/apitypes"
 	"webostrum/router"
 	"webostrum/store"
+	"webostrum/testkit"
 )
 
 func read[T any](t *testing.T, text string) (v T) {
@@ -141,6 +145,49 @@ func TestAllowance(t *testing.T) {
 		res, _ := w.do("GET", "/api/v1/usage"+query, w.engineer, nil)
 		assert.GreaterOrEqual(t, res.StatusCode, 400, query)
 	}
+}
+
+// TestUsageIsWhatWasTaken to the byte, although many ask for it at the same moment.
+func TestUsageIsWhatWasTaken(t *testing.T) {
+	t.Parallel()
+	w := start(t)
+	w.addFeed("gate", true)
+	ctx, cancel := context.WithTimeout(t.Context(), 30*time.Second)
+	defer cancel()
+	// newest gets what a playlist in a folder names last, once it names something.
+	uri := regexp.MustCompile(`(?m)^[^#\s].*$`)
+	newest := func(list string) (path, body string) {
+		require.NoError(t, testkit.Eventually(ctx, func() bool {
+			_, text := w.do("GET", list, "", nil)
+			all := uri.FindAllString(text, -1)
+			if !strings.HasPrefix(text, "#EXTM3U") || len(all) == 0 {
+				return false
+			}
+			path = list[:strings.LastIndex(list, "/")+1] + all[len(all)-1]
+			return true
+		}))
+		res, body := w.do("GET", path, "", nil)
+		require.Equal(t, 200, res.StatusCode, path)
+		return path, body
+	}
+	taken := 0
+	for range 5 {
+		list, _ := newest("/media/gate/hls/index.m3u8")
+		_, segment := newest(list)
+		taken += len(segment)
+		var asking sync.WaitGroup
+		for range 8 {
+			asking.Go(func() {
+				res, _ := w.do("GET", "/api/v1/usage", w.engineer, nil)
+				assert.Equal(t, 200, res.StatusCode)
+			})
+		}
+		asking.Wait()
+	}
+	_, text := w.do("GET", "/api/v1/usage", w.engineer, nil)
+	u := read[apitypes.Usage](t, text)
+	require.Len(t, u.Totals, 1)
+	assert.Equal(t, int64(taken), u.Totals[0].Bytes)
 }
 
 // TestAlertSettings keep secrets to themselves, and give them to no other host.

@@ -31,6 +31,8 @@ const (
 
 // usage gathers what viewers take.
 type usage struct {
+	writing sync.Mutex // one at a time, or what is fresh would be written twice
+
 	mu    sync.Mutex
 	fresh map[usageKey]*store.Usage // not written yet; guarded by mu
 	limit apitypes.UsageLimit       // guarded by mu
@@ -78,6 +80,8 @@ func (a *API) flushUsage(now time.Time) error {
 		ids[r.Name] = r.ID
 	}
 	u := a.usage
+	u.writing.Lock()
+	defer u.writing.Unlock()
 	u.mu.Lock()
 	for _, t := range a.viewers.Take(now) {
 		u.addLocked(ids[t.Feed], t, store.Day(now))
