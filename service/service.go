@@ -94,7 +94,9 @@ var errRestart = errors.New("the service starts anew")
 func Run(ctx context.Context, cfg Config, started func(Started)) error {
 	for {
 		run, restart := context.WithCancelCause(ctx)
-		err := runOnce(run, cfg, func() { restart(errRestart) }, started)
+		err := ended(run, cfg.Data, endWithin, func() error {
+			return runOnce(run, cfg, func() { restart(errRestart) }, started)
+		})
 		again := errors.Is(context.Cause(run), errRestart)
 		restart(nil)
 		if err != nil || !again {

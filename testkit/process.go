@@ -123,8 +123,11 @@ func (p *Process) Kill() {
 	<-p.done
 }
 
+// stacksWithin is how long a process has to print the stacks of its goroutines.
+const stacksWithin = 3 * time.Second
+
 // Terminate sends SIGTERM and returns how long the end took; it is an error
-// when it takes longer than within.
+// when it takes longer than within, which says what it was doing.
 func (p *Process) Terminate(within time.Duration) (time.Duration, error) {
 	begun := time.Now()
 	_ = p.cmd.Process.Signal(syscall.SIGTERM)
@@ -134,9 +137,16 @@ func (p *Process) Terminate(within time.Duration) (time.Duration, error) {
 	case <-p.done:
 		return time.Since(begun), nil
 	case <-timer.C:
-		p.Kill()
-		return time.Since(begun), fmt.Errorf("still running %v after SIGTERM", within)
 	}
+	said := len(p.Log())
+	_ = p.cmd.Process.Signal(syscall.SIGQUIT)
+	timer.Reset(stacksWithin)
+	select {
+	case <-p.done:
+	case <-timer.C:
+	}
+	p.Kill()
+	return time.Since(begun), fmt.Errorf("still running %v after SIGTERM:\n%s", within, p.Log()[said:])
 }
 
 // Demo is a running demo.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"os"
 	"os/exec"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -98,6 +99,16 @@ var faults = []fault{
 		}
 		return w.comeBack
 	}},
+}
+
+// drawn are the faults whose names hold one of the parts that are named.
+func drawn(parts string) (list []fault) {
+	for _, f := range faults {
+		if slices.ContainsFunc(strings.Split(parts, ","), func(part string) bool { return strings.Contains(f.name, part) }) {
+			list = append(list, f)
+		}
+	}
+	return list
 }
 
 // startFeed switches a feed on, as often as it takes. On a full disk the service refuses to,

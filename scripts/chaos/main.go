@@ -17,7 +17,9 @@ import (
 func main() {
 	minutes := flag.Float64("minutes", 60, "how long")
 	seed := flag.Uint64("seed", uint64(time.Now().Unix()), "what the faults are drawn from")
+	only := flag.String("only", "", "faults that are drawn, by parts of their names, with commas between; empty for all")
 	flag.Parse()
+	faults = drawn(*only)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
 	defer stop()
 	r, err := run(ctx, time.Duration(*minutes*float64(time.Minute)), *seed)
