@@ -27,7 +27,7 @@ demo: build ## run the service with the simulated cameras
 test: build $(STAMPS)/browser lint ## run every test
 	cd web && npm run --silent test
 	$(GO) test -timeout 10m -parallel 6 $(RACE) $$($(GO) list ./... | grep -v /e2e$$)
-	$(GO) test -timeout 10m -parallel 4 -v ./e2e
+	$(GO) test -timeout 20m -parallel 4 -v ./e2e
 
 engines: build $(STAMPS)/engines ## test pages of other sites in Firefox and WebKitGTK, too
 	WEBOSTRUM_ENGINES=1 $(GO) test ./e2e -run OtherEngines -v
