@@ -4,6 +4,7 @@ import (
 	"context"
 	"os"
 	"os/exec"
+	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
@@ -132,6 +133,10 @@ func (w *world) comeBack() {
 	w.mu.Lock()
 	w.report.Restarts++
 	w.mu.Unlock()
+	if stacks, err := os.ReadFile(filepath.Join(w.data, "stuck.txt")); err == nil {
+		w.broke("the service hung when it was ended:\n%s", stacks)
+		_ = os.Remove(filepath.Join(w.data, "stuck.txt"))
+	}
 	program := w.program()
 	out, _ := exec.Command(program, "--data", w.data, "check", "--output", "json").Output() // ends with 1 where backups are not set up
 	if !strings.Contains(strings.Join(strings.Fields(string(out)), " "), `"what": "records", "good": true`) {
