@@ -44,7 +44,7 @@ func (a *app) printMorning(m apitypes.Morning) {
 	fmt.Fprintln(a.out, m.Headline)
 	a.morningItems("Still wrong", m.Wrong)
 	a.morningItems("Was wrong, and is over", m.Was)
-	a.morningItems("Came poorly", m.Poor)
+	a.morningItems("Had poor pictures", m.Poor)
 	if len(m.Service) > 0 {
 		fmt.Fprintln(a.out, "\nThe service itself")
 		for _, e := range m.Service {
@@ -58,7 +58,11 @@ func (a *app) printMorning(m apitypes.Morning) {
 		}
 	}
 	if len(rest) > 0 {
-		fmt.Fprintf(a.out, "\nThe others: %s.\n", strings.Join(slices.Sorted(slices.Values(rest)), ", "))
+		begins := "Of all feeds"
+		if len(m.Wrong)+len(m.Was)+len(m.Poor) > 0 {
+			begins = "Of the others"
+		}
+		fmt.Fprintf(a.out, "\n%s: %s.\n", begins, strings.Join(slices.Sorted(slices.Values(rest)), ", "))
 	}
 }
 
