@@ -4,7 +4,6 @@ import (
 	"net"
 	"net/netip"
 	"sync"
-	"sync/atomic"
 )
 
 const (
@@ -31,7 +30,7 @@ type batcher struct {
 	mu      sync.Mutex
 	changed *sync.Cond
 	waiting []datagram // guarded by mu
-	closed  atomic.Bool
+	closed  bool       // guarded by mu
 }
 
 // newBatcher takes a socket over. Close it.
@@ -53,10 +52,10 @@ func (b *batcher) WriteTo(data []byte, to net.Addr) (int, error) {
 	buf := *buffers.Get().(*[]byte)
 	p := datagram{udp.AddrPort(), buf[:copy(buf, data)]}
 	b.mu.Lock()
-	for len(b.waiting) >= mostWaiting && !b.closed.Load() {
+	for len(b.waiting) >= mostWaiting && !b.closed {
 		b.changed.Wait()
 	}
-	if b.closed.Load() {
+	if b.closed {
 		b.mu.Unlock()
 		return 0, net.ErrClosed
 	}
@@ -74,7 +73,7 @@ func (b *batcher) run() {
 	var spare []datagram
 	for {
 		b.mu.Lock()
-		for len(b.waiting) == 0 && !b.closed.Load() {
+		for len(b.waiting) == 0 && !b.closed {
 			b.changed.Wait()
 		}
 		list := b.waiting
@@ -99,7 +98,11 @@ func (b *batcher) run() {
 
 // Close sends what waits and closes the socket.
 func (b *batcher) Close() error {
-	if b.closed.Swap(true) {
+	b.mu.Lock() // or run could miss it, between looking and waiting
+	before := b.closed
+	b.closed = true
+	b.mu.Unlock()
+	if before {
 		return net.ErrClosed
 	}
 	b.changed.Broadcast()

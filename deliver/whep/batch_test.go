@@ -88,3 +88,26 @@ func TestAViewerThatIsGone(t *testing.T) {
 		assert.Equal(t, []byte{i}, buf[:n])
 	}
 }
+
+// TestABatcherCloses although it may go to sleep at that very moment.
+func TestABatcherCloses(t *testing.T) {
+	local := &net.UDPAddr{IP: net.IPv4(127, 0, 0, 1)}
+	ended := make(chan struct{})
+	go func() {
+		defer close(ended)
+		for range 5000 {
+			conn, err := net.ListenUDP("udp", local)
+			if !assert.NoError(t, err) {
+				return
+			}
+			b := newBatcher(conn)
+			_, _ = b.WriteTo([]byte{1}, conn.LocalAddr())
+			assert.NoError(t, b.Close())
+		}
+	}()
+	select {
+	case <-ended:
+	case <-time.After(time.Minute):
+		t.Fatal("it never closed")
+	}
+}
