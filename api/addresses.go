@@ -13,6 +13,8 @@ import (
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
 
 	"webostrum/apitypes"
+	"webostrum/core/reach"
+	"webostrum/netif"
 )
 
 // Who gets to an address.
@@ -38,14 +40,11 @@ func reachOf(host string) string {
 	switch ip = ip.Unmap(); {
 	case ip.IsLoopback() || ip.IsUnspecified():
 		return reachMachine
-	case ip.IsPrivate() || ip.IsLinkLocalUnicast() || carrier.Contains(ip):
+	case reach.Inner(ip):
 		return reachNetwork
 	}
 	return reachOutside
 }
-
-// carrier is what providers share among their customers (RFC 6598).
-var carrier = netip.MustParsePrefix("100.64.0.0/10")
 
 // baseOf is the address that a request came by, without a slash at its end.
 func (a *API) baseOf(r *http.Request) string {
@@ -132,14 +131,9 @@ func (a *API) others() (list []string) {
 	if !tcp.IP.IsUnspecified() {
 		return []string{at(tcp.IP.String())}
 	}
-	addresses, err := net.InterfaceAddrs()
-	if err != nil {
-		return nil
-	}
-	for _, address := range addresses {
-		ip, ok := address.(*net.IPNet)
-		if ok && ip.IP.IsGlobalUnicast() && len(list) < mostAddresses {
-			list = append(list, at(ip.IP.String()))
+	for _, ip := range netif.Addresses() {
+		if len(list) < mostAddresses {
+			list = append(list, at(ip.String()))
 		}
 	}
 	return list

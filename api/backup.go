@@ -1,10 +1,13 @@
 package api
 
 import (
+	"context"
 	"encoding/base64"
 	"encoding/json"
 	"errors"
+	"io"
 	"net/http"
+	"os"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -17,11 +20,10 @@ import (
 )
 
 const (
-	leastPassphrase = 8
-	mostBackup      = 8 << 30
-	backupWithin    = 30 * time.Minute // in either direction
-	backupType      = "application/octet-stream"
-	restartAfter    = 200 * time.Millisecond // so that the answer gets through
+	mostBackup   = 8 << 30
+	backupWithin = 30 * time.Minute // in either direction
+	backupType   = "application/octet-stream"
+	restartAfter = 200 * time.Millisecond // so that the answer gets through
 )
 
 func (a *API) backupRoutes(g *gin.Engine) {
@@ -33,7 +35,7 @@ func (a *API) backupRoutes(g *gin.Engine) {
 // base64: it stands in no address and no log.
 func passphraseOf(r *http.Request) (string, error) {
 	raw, err := base64.StdEncoding.DecodeString(r.Header.Get(apitypes.PassphraseHeader))
-	if err != nil || len(raw) < leastPassphrase {
+	if err != nil || len(raw) < store.LeastPassphrase {
 		return "", fault.New(fault.PassphraseShort, err, "")
 	}
 	return string(raw), nil
@@ -66,17 +68,32 @@ func (a *API) serveBackup(c *gin.Context) {
 		problem.Write(c.Writer, err)
 		return
 	}
-	c.Header("Content-Type", backupType)
-	if err := a.store.Backup(c.Request.Context(), c.Writer, phrase, a.cfg.Version, time.Now()); err != nil {
+	f, err := a.makeBackup(c.Request.Context(), phrase)
+	if err != nil {
 		a.cfg.Log.Error("a backup could not be written", "error", err)
-		if !c.Writer.Written() {
-			c.Writer.Header().Del("Content-Type")
-			problem.Write(c.Writer, err)
-			return
-		}
-		panic(http.ErrAbortHandler) // the reader has to see that it is cut
+		problem.Write(c.Writer, err)
+		return
 	}
+	defer func() { _ = f.Close() }()
 	a.by(c.Request.Context()).Note("", station.EventChange, "a backup was made")
+	c.Header("Content-Type", backupType)
+	http.ServeContent(c.Writer, c.Request, "", time.Time{}, f) // with its length, so that a cut is seen
+}
+
+// makeBackup writes a backup to a file that is gone when it is closed.
+func (a *API) makeBackup(ctx context.Context, phrase string) (*os.File, error) {
+	f, err := os.CreateTemp(a.store.Folder(), "backup-*.db")
+	if err != nil {
+		return nil, err
+	}
+	err = errors.Join(os.Remove(f.Name()), a.store.Backup(ctx, f, phrase, a.cfg.Version, time.Now()))
+	if err == nil {
+		_, err = f.Seek(0, io.SeekStart)
+	}
+	if err != nil {
+		return nil, errors.Join(err, f.Close())
+	}
+	return f, nil
 }
 
 // takeRestore takes a backup in, looks whether it can be used, and has the service start

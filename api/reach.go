@@ -59,21 +59,13 @@ func (a *API) showReach(context.Context, *struct{}) (*struct{ Body apitypes.Reac
 	return &struct{ Body apitypes.Reach }{out}, nil
 }
 
-// insideAddresses are this machine's in its networks, those of IPv4 first.
+// insideAddresses are this machine's in its networks.
 func insideAddresses() []string {
-	four, six := []string{}, []string{}
-	addresses, _ := net.InterfaceAddrs() // none are none
-	for _, address := range addresses {
-		ip, ok := address.(*net.IPNet)
-		switch {
-		case !ok || !ip.IP.IsGlobalUnicast():
-		case ip.IP.To4() != nil:
-			four = append(four, ip.IP.String())
-		default:
-			six = append(six, ip.IP.String())
-		}
+	list := []string{}
+	for _, ip := range netif.Addresses() {
+		list = append(list, ip.String())
 	}
-	return slices.Concat(four, six)
+	return list
 }
 
 // inside is the address that a router's rule points to; empty when there is none.

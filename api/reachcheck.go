@@ -1,18 +1,15 @@
 package api
 
 import (
-	"cmp"
 	"context"
 	"crypto/rand"
 	"encoding/json"
 	"errors"
 	"io"
-	"net"
 	"net/http"
 	"net/netip"
 	"net/url"
 	"slices"
-	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -267,38 +264,6 @@ func (a *API) servePlan(w http.ResponseWriter, r *http.Request, c *reachCheck) {
 	_ = json.NewEncoder(w).Encode(p) // a device that has gone is no error
 }
 
-// waysTo are the addresses of the service by HTTP and HTTPS as whoever asks may reach them;
-// empty where there is none.
-func (a *API) waysTo(r *http.Request) (plain, secure string) {
-	f := a.cfg.Front
-	host := hostOnly(r.Host)
-	at := func(scheme, host string, port int) string {
-		return scheme + "://" + net.JoinHostPort(strings.Trim(host, "[]"), strconv.Itoa(port)) + f.Base
-	}
-	if tcp, ok := a.cfg.Listen.(*net.TCPAddr); ok {
-		plain = at("http", host, tcp.Port)
-		if port := portText(f.ViewersListen); port > 0 && reachOf(host) == reachOutside {
-			plain = at("http", host, port)
-		}
-	}
-	if f.HTTPSPort > 0 {
-		secure = at("https", host, f.HTTPSPort)
-	}
-	if o := f.Outside; o != nil { // what viewers outside come by is what matters
-		if o.Scheme == "https" {
-			secure = at("https", o.Hostname(), portOf(o))
-		} else {
-			plain = at("http", o.Hostname(), portOf(o))
-		}
-	}
-	if own := a.baseOf(r); a.secure(r) {
-		secure = own
-	} else {
-		plain = own
-	}
-	return plain, secure
-}
-
 func (a *API) takeReachReport(w http.ResponseWriter, r *http.Request, c *reachCheck) {
 	var in apitypes.ReachReport
 	body, err := io.ReadAll(http.MaxBytesReader(w, r.Body, mostCheckBody))
@@ -324,52 +289,6 @@ func (a *API) takeReachReport(w http.ResponseWriter, r *http.Request, c *reachCh
 	_ = json.NewEncoder(w).Encode(findings) // a device that has gone is no error
 }
 
-// finding puts a device's result into words, with what the service itself has seen.
-func (a *API) finding(r *http.Request, in apitypes.ReachResult) (f apitypes.ReachFinding, ok bool) {
-	t, o := reach.Trial(in.Trial), reach.Outcome(in.Outcome)
-	if !slices.Contains(reach.Trials, t) || !slices.Contains(reach.Outcomes, o) {
-		return f, false
-	}
-	lasted := time.Duration(min(max(in.Millis, 0), float64(longestTrial.Milliseconds()))) * time.Millisecond
-	p := a.place(r, t, time.Now().Add(-lasted-trialSlack))
-	p.Detail = strings.ToValidUTF8(in.Detail[:min(len(in.Detail), longestDetail)], "")
-	p.Address, _ = netip.ParseAddr(cmp.Or(in.Address, strings.Trim(p.Host, "[]"))) // names tell nothing
-	said := reach.Explain(t, o, p)
-	return apitypes.ReachFinding{Trial: in.Trial, Name: t.Name(), Outcome: in.Outcome, Millis: in.Millis, Sentence: said.Sentence, Remedy: said.Remedy}, true
-}
-
-// place is where a trial of somebody, which began then, led to.
-func (a *API) place(r *http.Request, t reach.Trial, begun time.Time) reach.Place {
-	plain, secure := a.waysTo(r)
-	p := reach.Place{Inside: inside(), OwnRoot: a.own() != nil, Host: hostOnly(r.Host)}
-	if from, err := netip.ParseAddr(access.HostOf(r.RemoteAddr)); err == nil {
-		p.Client = from.Unmap()
-		p.Arrived, p.Handshake = a.reach.sightings(p.Client, t, begun)
-	}
-	way := a.baseOf(r)
-	switch t {
-	case reach.HTTP:
-		way = plain
-		if tcp, ok := a.cfg.Listen.(*net.TCPAddr); ok {
-			p.InsidePort = tcp.Port
-		}
-		if port := portText(a.cfg.Front.ViewersListen); port > 0 && strings.HasSuffix(plain, ":"+strconv.Itoa(port)+a.cfg.Front.Base) {
-			p.InsidePort = port
-		}
-	case reach.HTTPS:
-		way, p.InsidePort = secure, a.cfg.Front.HTTPSPort
-	case reach.WebRTCUDP, reach.WebRTCTCP:
-		if a.cfg.WebRTC != nil {
-			p.Port, p.InsidePort = a.cfg.WebRTC.Port(), a.cfg.WebRTC.Port()
-		}
-		return p
-	}
-	if u, err := url.Parse(way); err == nil && u.Host != "" {
-		p.Host, p.Port = u.Hostname(), portOf(u)
-	}
-	return p
-}
-
 // note keeps what a device found; false means that there are too many.
 func (c *reachChecks) note(check *reachCheck, id string, r *http.Request, findings []apitypes.ReachFinding) bool {
 	c.mu.Lock()
@@ -392,63 +311,4 @@ func (c *reachChecks) note(check *reachCheck, id string, r *http.Request, findin
 		}
 	}
 	return true
-}
-
-// Arrived notes that a connection has come in; secure says by which port.
-func (a *API) Arrived(from string, secure bool) {
-	a.reach.sight(from, func(s *reach.Sightings) {
-		if secure {
-			s.HTTPS = time.Now()
-		} else {
-			s.HTTP = time.Now()
-		}
-	})
-}
-
-// HandshakeFailed notes what went wrong in TLS with somebody.
-func (a *API) HandshakeFailed(from, why string) {
-	a.reach.sight(from, func(s *reach.Sightings) { s.Failed, s.Why = time.Now(), why })
-}
-
-func (c *reachChecks) sight(from string, note func(*reach.Sightings)) {
-	at, err := netip.ParseAddr(access.HostOf(from))
-	if err != nil {
-		return
-	}
-	at = at.Unmap()
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	if len(c.list) == 0 {
-		return // nobody asks
-	}
-	s := c.seen[at]
-	if s == nil {
-		if len(c.seen) >= mostSightings {
-			clear(c.seen)
-		}
-		s = &reach.Sightings{}
-		c.seen[at] = s
-	}
-	note(s)
-}
-
-// sightings is what was seen of somebody since a trial began.
-func (c *reachChecks) sightings(from netip.Addr, t reach.Trial, begun time.Time) (arrived bool, handshake string) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	s := c.seen[from]
-	if s == nil {
-		return false, ""
-	}
-	lately := func(at time.Time) bool { return at.After(begun) }
-	switch t {
-	case reach.HTTP:
-		return lately(s.HTTP), ""
-	case reach.HTTPS:
-		if lately(s.Failed) {
-			handshake = s.Why
-		}
-		return lately(s.HTTPS), handshake
-	}
-	return false, ""
 }

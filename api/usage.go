@@ -120,30 +120,26 @@ func (u *usage) addLocked(feed int64, t viewers.Taken, day string) {
 // judgeAllowance warns of an allowance that is nearly or wholly used, and stops new viewers
 // where that is wanted.
 func (a *API) judgeAllowance(now time.Time) {
-	limit := a.allowance()
-	used, err := a.monthBytes(now)
+	share, err := a.allowanceUsed(now)
 	if err != nil {
 		return
 	}
-	share := 0.0
-	if limit.Bytes > 0 {
-		share = float64(used) / float64(limit.Bytes)
-	}
-	a.viewers.Close(limit.Stop && share >= 1)
-	what := ""
+	stop := a.allowance().Stop
+	a.viewers.Close(stop && share >= 1)
+	level, what := "", ""
 	switch {
-	case share >= 1 && limit.Stop:
-		what = "what may be sent to viewers this month is sent: new viewers who have not signed in and have no link are turned away"
+	case share >= 1 && stop:
+		level, what = "stopped", "what may be sent to viewers this month is sent: new viewers who have not signed in and have no link are turned away"
 	case share >= 1:
-		what = "what may be sent to viewers this month is sent; it goes on"
+		level, what = "used", "what may be sent to viewers this month is sent; it goes on"
 	case share >= warnAt:
-		what = fmt.Sprintf("%.0f %% of what may be sent to viewers this month is sent", share*100)
+		level, what = "nearly", fmt.Sprintf("%.0f %% of what may be sent to viewers this month is sent", share*100)
 	}
-	key := now.UTC().Format("2006-01") + strings.TrimLeft(what, "0123456789")
+	told := now.UTC().Format("2006-01 ") + level
 	a.usage.mu.Lock()
-	news := what != "" && a.usage.told != key
+	news := what != "" && a.usage.told != told
 	if news {
-		a.usage.told = key
+		a.usage.told = told
 	}
 	a.usage.mu.Unlock()
 	if news {
@@ -157,14 +153,20 @@ func (a *API) allowance() apitypes.UsageLimit {
 	return a.usage.limit
 }
 
-// AllowanceUsed is the share of the month's allowance that is used; 0 where there is none.
+// AllowanceUsed is the share of the month's allowance that is used; 0 where there is none, or
+// it cannot be told.
 func (a *API) AllowanceUsed(now time.Time) float64 {
+	share, _ := a.allowanceUsed(now)
+	return share
+}
+
+func (a *API) allowanceUsed(now time.Time) (share float64, err error) {
 	limit := a.allowance()
-	used, err := a.monthBytes(now)
-	if err != nil || limit.Bytes <= 0 {
-		return 0
+	if limit.Bytes <= 0 {
+		return 0, nil
 	}
-	return float64(used) / float64(limit.Bytes)
+	used, err := a.monthBytes(now)
+	return float64(used) / float64(limit.Bytes), err
 }
 
 func (a *API) monthBytes(now time.Time) (int64, error) {

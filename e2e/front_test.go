@@ -27,7 +27,6 @@ import (
 type front struct {
 	address string
 	dir     string
-	user    string
 }
 
 func (w *world) front() *front {
@@ -47,19 +46,7 @@ func (w *world) front() *front {
 		"127.0.0.1:7600", w.listen, "listen 443", "listen "+f.address, "/var/cache/nginx/webostrum", f.path("cache"),
 		"/etc/ssl/certs/cams.example.org.pem", f.path("cert"), "/etc/ssl/private/cams.example.org.key", f.path("key"),
 	).Replace(string(m[1]))
-	if os.Getuid() == 0 { // its workers write into our folder
-		f.user = "user root; "
-	}
-	config := f.user + fmt.Sprintf("daemon off; worker_processes 1; pid %[1]s/pid; error_log %[1]s/log; events { worker_connections 8000; }\n"+
-		"http { access_log off; client_body_temp_path %[1]s/b; proxy_temp_path %[1]s/p; fastcgi_temp_path %[1]s/f; uwsgi_temp_path %[1]s/u; scgi_temp_path %[1]s/s;\n%[2]s}", f.dir, text)
-	require.NoError(w.t, os.WriteFile(f.path("conf"), []byte(config), 0o600))
-	cmd := exec.Command("nginx", "-c", f.path("conf"))
-	cmd.Stderr = os.Stderr
-	require.NoError(w.t, cmd.Start())
-	w.t.Cleanup(func() {
-		_ = cmd.Process.Signal(os.Interrupt)
-		_ = cmd.Wait()
-	})
+	w.t.Cleanup(runNginx(w.t, f.dir, text))
 	ctx, cancel := context.WithTimeout(context.Background(), patience)
 	defer cancel()
 	require.NoError(w.t, testkit.Eventually(ctx, func() bool {
@@ -70,6 +57,26 @@ func (w *world) front() *front {
 		return err == nil && res.StatusCode == http.StatusOK
 	}))
 	return f
+}
+
+// runNginx runs nginx in a folder with what stands in its http block, until it is stopped.
+func runNginx(t *testing.T, dir, http string) (stop func()) {
+	t.Helper()
+	user := ""
+	if os.Getuid() == 0 { // its workers write into our folder
+		user = "user root; "
+	}
+	config := user + fmt.Sprintf("daemon off; worker_processes 1; pid %[1]s/pid; error_log %[1]s/log; events { worker_connections 8000; }\n"+
+		"http { access_log off; client_body_temp_path %[1]s/b; proxy_temp_path %[1]s/p; fastcgi_temp_path %[1]s/f; uwsgi_temp_path %[1]s/u; scgi_temp_path %[1]s/s;\n%[2]s}", dir, http)
+	file := filepath.Join(dir, "conf")
+	require.NoError(t, os.WriteFile(file, []byte(config), 0o600))
+	cmd := exec.Command("nginx", "-c", file)
+	cmd.Stderr = os.Stderr
+	require.NoError(t, cmd.Start())
+	return func() {
+		_ = cmd.Process.Signal(os.Interrupt)
+		_ = cmd.Wait()
+	}
 }
 
 func (f *front) path(name string) string { return filepath.Join(f.dir, name) }

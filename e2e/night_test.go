@@ -28,13 +28,7 @@ func nightWorld(t *testing.T, feeds int) *world {
 		Feeds: feeds, Until: time.Now(), Seed: 7, User: user, Pass: password, Broken: "rtsp://127.0.0.1:1/none", Good: func(string) string { return w.cameraURL() },
 	}))
 	require.NoError(t, records.Close())
-	w.serve()
-	t.Cleanup(func() {
-		w.service.Kill()
-		if t.Failed() {
-			t.Log(w.service.Log())
-		}
-	})
+	w.serveToTheEnd()
 	return w
 }
 

@@ -9,7 +9,6 @@ import (
 	"io"
 	"net/http"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -90,28 +89,21 @@ func startNginx(t *testing.T, listen, location string) (stop func()) {
 	t.Helper()
 	dir := t.TempDir()
 	require.NoError(t, os.Chmod(dir, 0o755))
-	user := ""
-	if os.Getuid() == 0 {
-		user = "user root; "
-	}
-	config := user + fmt.Sprintf("daemon off; worker_processes 1; pid %[1]s/pid; error_log %[1]s/log; events { worker_connections 500; }\nhttp { access_log off; client_body_temp_path %[1]s/b; proxy_temp_path %[1]s/p; fastcgi_temp_path %[1]s/f; uwsgi_temp_path %[1]s/u; scgi_temp_path %[1]s/s; server { listen %[2]s; %[3]s } }", dir, listen, location)
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "conf"), []byte(config), 0o600))
-	cmd := exec.Command("nginx", "-c", filepath.Join(dir, "conf"))
-	cmd.Stderr = os.Stderr
-	require.NoError(t, cmd.Start())
+	stop = runNginx(t, dir, fmt.Sprintf("server { listen %s; %s }", listen, location))
 	ctx, cancel := context.WithTimeout(context.Background(), patience)
 	defer cancel()
-	require.NoError(t, testkit.Eventually(ctx, func() bool {
+	err := testkit.Eventually(ctx, func() bool {
 		res, err := http.Get("http://" + listen + "/")
 		if err == nil {
 			_ = res.Body.Close()
 		}
 		return err == nil
-	}))
-	return func() {
-		_ = cmd.Process.Signal(os.Interrupt)
-		_ = cmd.Wait()
+	})
+	if err != nil {
+		stop()
 	}
+	require.NoError(t, err)
+	return stop
 }
 
 // TestForViewersAlone: that address has pages and media, and no console, API or sign-in.

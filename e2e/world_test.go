@@ -44,14 +44,20 @@ func newWorld(t *testing.T, flags ...string) *world {
 	ports, err := testkit.FreePorts(3)
 	require.NoError(t, err)
 	w := &world{t: t, data: t.TempDir(), listen: ports[0], camera: ports[1], control: ports[2], flags: flags}
+	w.serveToTheEnd()
+	return w
+}
+
+// serveToTheEnd has the service run until the test ends.
+func (w *world) serveToTheEnd() {
+	w.t.Helper()
 	w.serve()
-	t.Cleanup(func() {
+	w.t.Cleanup(func() {
 		w.service.Kill()
-		if t.Failed() {
-			t.Log(w.service.Log())
+		if w.t.Failed() {
+			w.t.Log(w.service.Log())
 		}
 	})
-	return w
 }
 
 func (w *world) serve() {

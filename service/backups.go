@@ -2,8 +2,8 @@ package service
 
 import (
 	"context"
-	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"slices"
@@ -26,7 +26,6 @@ type Backups struct {
 const (
 	backupPrefix = "webostrum-"
 	backupSuffix = ".backup"
-	makingPrefix = "making-"
 	backupRetry  = 10 * time.Minute
 	backupLook   = time.Minute
 )
@@ -80,23 +79,17 @@ func keepBackups(ctx context.Context, b Backups, records *store.Store, feeds *st
 	}
 }
 
-// make writes a backup under another name first, so that none is there by half, and removes
-// those that are too many.
+// make writes a backup, and removes those that are too many.
 func (b Backups) make(ctx context.Context, records *store.Store, now time.Time) error {
 	if err := os.MkdirAll(b.Folder, 0o700); err != nil {
 		return err
 	}
 	b.forgetHalf(now)
-	f, err := os.CreateTemp(b.Folder, makingPrefix+"*")
+	err := store.BackupTo(filepath.Join(b.Folder, backupPrefix+now.UTC().Format("20060102-150405")+backupSuffix), func(w io.Writer) error {
+		return records.Backup(ctx, w, b.Passphrase, Version, now)
+	})
 	if err != nil {
 		return err
-	}
-	err = errors.Join(records.Backup(ctx, f, b.Passphrase, Version, now), f.Sync(), f.Close())
-	if err == nil {
-		err = os.Rename(f.Name(), filepath.Join(b.Folder, backupPrefix+now.UTC().Format("20060102-150405")+backupSuffix))
-	}
-	if err != nil {
-		return errors.Join(err, os.Remove(f.Name()))
 	}
 	list, err := b.list(time.Now())
 	for len(list) > max(b.Keep, 1) && err == nil {
@@ -108,7 +101,7 @@ func (b Backups) make(ctx context.Context, records *store.Store, now time.Time) 
 
 // forgetHalf removes what a service that was killed has left of a backup.
 func (b Backups) forgetHalf(now time.Time) {
-	left, _ := filepath.Glob(filepath.Join(b.Folder, makingPrefix+"*")) // the pattern is sound
+	left, _ := filepath.Glob(filepath.Join(b.Folder, store.MakingPrefix+"*")) // the pattern is sound
 	for _, name := range left {
 		if info, err := os.Stat(name); err == nil && now.Sub(info.ModTime()) > time.Hour {
 			_ = os.Remove(name) // tried again with the next
@@ -123,10 +116,8 @@ func ReadPassphrase(path string) (string, error) {
 		return "", fmt.Errorf("the passphrase cannot be read: %w", err)
 	}
 	phrase := strings.TrimRight(string(body), "\r\n")
-	if len(phrase) < leastPassphrase {
-		return "", fmt.Errorf("the passphrase in %s is too short: %d letters at least", path, leastPassphrase)
+	if len(phrase) < store.LeastPassphrase {
+		return "", fmt.Errorf("%s: %w", path, store.ErrShort)
 	}
 	return phrase, nil
 }
-
-const leastPassphrase = 8

@@ -30,7 +30,7 @@ func TestBackupsAreKeptByNumber(t *testing.T) {
 	}
 	require.NoError(t, os.MkdirAll(b.Folder, 0o700))
 	dated("webostrum-20990101-000000.backup", now.AddDate(1, 0, 0))
-	dated("making-1", now.Add(-2*time.Hour))
+	dated(".making-1", now.Add(-2*time.Hour))
 	dated("somebody's.txt", now.AddDate(-1, 0, 0))
 	assert.Zero(t, b.Newest(now), "that one is not made yet")
 	for i := range 4 {
@@ -41,7 +41,7 @@ func TestBackupsAreKeptByNumber(t *testing.T) {
 	require.Len(t, list, 2)
 	assert.Equal(t, "webostrum-"+now.Add(-7*time.Second).UTC().Format("20060102-150405")+".backup", filepath.Base(list[1].path))
 	assert.Less(t, time.Since(b.Newest(time.Now())), time.Minute)
-	for name, stays := range map[string]bool{"webostrum-20990101-000000.backup": true, "somebody's.txt": true, "making-1": false} {
+	for name, stays := range map[string]bool{"webostrum-20990101-000000.backup": true, "somebody's.txt": true, ".making-1": false} {
 		_, err := os.Stat(filepath.Join(b.Folder, name))
 		assert.Equal(t, stays, err == nil, name)
 	}

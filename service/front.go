@@ -20,6 +20,7 @@ import (
 	"webostrum/api"
 	"webostrum/certs"
 	"webostrum/deliver/socket"
+	"webostrum/netif"
 )
 
 // Front says how the service is come to.
@@ -119,12 +120,9 @@ func ownNames(front api.Front) []string {
 	if front.Outside != nil {
 		names = append(names, front.Outside.Hostname())
 	}
-	if addresses, err := net.InterfaceAddrs(); err == nil {
-		for _, a := range addresses {
-			if ip, ok := a.(*net.IPNet); ok && !ip.IP.IsLinkLocalUnicast() {
-				names = append(names, ip.IP.String())
-			}
-		}
+	names = append(names, "127.0.0.1", "::1")
+	for _, ip := range netif.Addresses() {
+		names = append(names, ip.String())
 	}
 	return names
 }

@@ -299,17 +299,11 @@ func elsewhere(a net.Addr) []string {
 	if !ok || !tcp.IP.IsUnspecified() {
 		return nil
 	}
-	addresses, err := net.InterfaceAddrs()
-	if err != nil {
-		return nil
-	}
 	var list []string
-	for _, addr := range addresses {
-		ip, ok := addr.(*net.IPNet)
-		if !ok || !ip.IP.IsGlobalUnicast() || len(list) == most {
-			continue
+	for _, ip := range netif.Addresses() {
+		if len(list) < most {
+			list = append(list, "http://"+net.JoinHostPort(ip.String(), fmt.Sprint(tcp.Port)))
 		}
-		list = append(list, "http://"+net.JoinHostPort(ip.IP.String(), fmt.Sprint(tcp.Port)))
 	}
 	return list
 }

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"path/filepath"
 	"time"
 
 	"github.com/urfave/cli/v3"
@@ -95,7 +94,7 @@ func (a *app) backup() *cli.Command {
 			if err != nil {
 				return err
 			}
-			if err := a.writeBackup(ctx, c, path, phrase); err != nil {
+			if err := store.BackupTo(path, func(w io.Writer) error { return a.backupTo(ctx, c, w, phrase) }); err != nil {
 				return err
 			}
 			info, err := os.Stat(path)
@@ -106,23 +105,6 @@ func (a *app) backup() *cli.Command {
 			return nil
 		},
 	}
-}
-
-// writeBackup writes under another name first, so that no half of one is left.
-func (a *app) writeBackup(ctx context.Context, c *cli.Command, path, phrase string) error {
-	f, err := os.CreateTemp(filepath.Dir(path), ".making-*")
-	if err != nil {
-		return err
-	}
-	err = a.backupTo(ctx, c, f, phrase)
-	err = errors.Join(err, f.Sync(), f.Close())
-	if err == nil {
-		err = os.Rename(f.Name(), path)
-	}
-	if err != nil {
-		return errors.Join(err, os.Remove(f.Name()))
-	}
-	return nil
 }
 
 // backupTo has the service write a backup, or does so itself where none runs.
