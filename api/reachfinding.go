@@ -10,6 +10,7 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
 	"webostrum/access"
 	"webostrum/apitypes"
 	"webostrum/core/reach"

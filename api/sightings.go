@@ -3,6 +3,7 @@ package api
 import (
 	"net/netip"
 	"time"
+
 	"webostrum/access"
 	"webostrum/core/reach"
 )
