@@ -30,6 +30,7 @@ import (
 	"webostrum/deliver/viewers"
 	"webostrum/deliver/whep"
 	"webostrum/ingest/whip"
+	"webostrum/record"
 	"webostrum/router"
 	"webostrum/station"
 	"webostrum/store"
@@ -72,6 +73,9 @@ type Config struct {
 
 	// Ports are where publishers and viewers come in besides HTTP; empty where they cannot.
 	Ports Ports
+
+	// Recordings are what was recorded; nil without.
+	Recordings *record.Library
 
 	// SearchOn are the interfaces that cameras are searched on; empty for all.
 	SearchOn []string
@@ -124,6 +128,7 @@ type limits struct {
 	nonces      nonces
 	offers      offers
 	streams     streams
+	thumbnails  thumbnails
 	inspections chan struct{} // holds a value for each that is going on
 }
 
@@ -139,7 +144,7 @@ func New(cfg Config) (*API, error) {
 	}
 	a := &API{
 		cfg: cfg, store: cfg.Store, station: cfg.Station, pages: page, grants: newGrants(), experience: newExperience(), reach: newReachChecks(), counted: newCounted(),
-		limits: limits{viewers: viewers.New(cfg.Viewers), checks: newChecks(), nonces: newNonces(), inspections: make(chan struct{}, mostInspections)},
+		limits: limits{viewers: viewers.New(cfg.Viewers), checks: newChecks(), nonces: newNonces(), inspections: make(chan struct{}, mostInspections), thumbnails: thumbnails{turns: make(chan struct{}, thumbnailTurns)}},
 	}
 	if err := a.loadLinks(); err != nil {
 		return nil, err
@@ -223,6 +228,7 @@ func (a *API) routes(g *gin.Engine) {
 	a.pageRoutes(g)
 	a.reachRoutes(g)
 	a.backupRoutes(g)
+	g.GET("/api/v1/feeds/:name/recordings/export", a.serveExport)
 	a.publishRoutes(g)
 	if a.cfg.EnterKey != "" {
 		g.GET("/enter/:key", a.enter)

@@ -100,6 +100,10 @@ func allowSites(h http.Header, m admission) {
 }
 
 func (a *API) serveRest(w http.ResponseWriter, r *http.Request, name string, m admission, rest string) {
+	if file, ok := strings.CutPrefix(rest, "past/"); ok {
+		a.servePast(w, r, name, m, file)
+		return
+	}
 	switch rest {
 	case "mjpeg":
 		a.serveMotionJPEG(w, r, name, m)

@@ -50,6 +50,7 @@ func (a *API) operations() {
 	a.deviceOperations(h)
 	a.reachOperations(h)
 	a.recordOperations(h)
+	a.recordingOperations(h)
 	a.usageOperations(h)
 	a.alertOperations(h)
 	a.feedFileOperations(h)

@@ -46,7 +46,7 @@ func settingsOf(r store.Feed) apitypes.FeedSettings {
 			SegmentSeconds: seconds(r.SegmentMillis), PartSeconds: seconds(r.PartMillis), PlaylistLength: r.PlaylistLength,
 		},
 		Pictures: apitypes.PictureSettings{Size: r.PictureSize, FrameRate: r.PictureRate, Quality: r.PictureQuality},
-		Audio:    apitypes.AudioSettings{Mode: r.Audio, HLS: r.AudioHLS, WebRTC: r.AudioWebRTC},
+		Audio:    apitypes.AudioSettings{Mode: r.Audio, HLS: r.AudioHLS, WebRTC: r.AudioWebRTC}, Recording: recordingOf(r.Recording),
 	}
 }
 
@@ -115,6 +115,9 @@ func apply(s apitypes.FeedSettings, r *store.Feed, credentials bool) error {
 	sites, err := access.ParseSites(s.Sites)
 	if err != nil {
 		return refused("sites", err.Error())
+	}
+	if r.Recording, err = applyRecording(s.Recording); err != nil {
+		return err
 	}
 	r.Title, r.Sites, r.Reports = s.Title, strings.Join(sites.Strings(), " "), s.Reports
 	r.Audience, r.Named = s.Audience.Who, slices.Compact(slices.Sorted(slices.Values(s.Audience.Accounts)))

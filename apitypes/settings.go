@@ -16,6 +16,8 @@ type FeedSettings struct {
 	Delivery DeliverySettings `json:"delivery" required:"false"`
 	Pictures PictureSettings  `json:"pictures" required:"false"`
 	Audio    AudioSettings    `json:"audio" required:"false"`
+
+	Recording RecordingSettings `json:"recording" required:"false"`
 }
 
 // AudienceSettings say who may watch, besides engineers and whoever has a link.
@@ -83,7 +85,7 @@ func Defaults(url string) FeedSettings {
 		Audience: AudienceSettings{Who: "signed-in", Accounts: []string{}}, Sites: []string{}, Tags: []string{},
 		Camera:   CameraSettings{URL: url, Transport: "auto", Fetch: "auto", PollSeconds: 2, AnswerSeconds: 5, FirstFrameSeconds: 10, StallSeconds: 5},
 		Delivery: DeliverySettings{Off: []string{"rtsp"}, Within: 2},
-		Audio:    AudioSettings{Mode: "automatic", HLS: "as-feed", WebRTC: "as-feed"},
+		Audio:    AudioSettings{Mode: "automatic", HLS: "as-feed", WebRTC: "as-feed"}, Recording: RecordingSettings{Mode: "hand"},
 	}
 }
 

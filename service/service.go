@@ -71,6 +71,8 @@ type Config struct {
 	Backups Backups
 	Traces  string // URL of a collector for OTLP over HTTP; empty sends no spans
 
+	Recordings Recordings
+
 	Commands map[string][]string // programs that send to feeds, with their arguments, by feed
 
 	SearchOn []string // interfaces that cameras are searched on; empty for all
@@ -152,6 +154,10 @@ func runOnce(ctx context.Context, cfg Config, restart func(), started func(Start
 		return err
 	}
 	defer feeds.Close()
+	library, err := cfg.Recordings.open(cfg, codecs, records, feeds)
+	if err != nil {
+		return err
+	}
 	webRTC, err := openWebRTC(cfg)
 	if err != nil {
 		return err
@@ -179,7 +185,7 @@ func runOnce(ctx context.Context, cfg Config, restart func(), started func(Start
 	}
 	rules := router.New(router.Config{Gateway: netif.Gateway, Log: cfg.Log})
 	handler, err = api.New(api.Config{
-		Ports: portsOf(doors), Front: front, Certs: source, Doors: func() []api.Door { return states(doors) }, Router: rules, Restart: restart, Tracer: tracer,
+		Ports: portsOf(doors), Front: front, Certs: source, Doors: func() []api.Door { return states(doors) }, Router: rules, Restart: restart, Tracer: tracer, Recordings: library,
 		Store: records, Station: feeds, Web: web.Files(), Version: Version, Secure: cfg.Secure, EnterKey: cfg.EnterKey,
 		WebRTC: webRTC, Publishers: publishers, ICEServers: cfg.ICEServers, Viewers: cfg.Viewers, Worker: codecs, Log: cfg.Log, Listen: listener.Addr(), TrustedProxies: cfg.TrustedProxies, SearchOn: cfg.SearchOn,
 	})
@@ -201,6 +207,7 @@ func runOnce(ctx context.Context, cfg Config, restart func(), started func(Start
 		rules.Run(beside)
 	})
 	keeping.Go(func() { keepWatchdog(beside, feeds) })
+	keeping.Go(func() { library.Run(beside) })
 	keeping.Go(func() { keepBackups(beside, cfg.Backups, records, feeds) })
 	if asked, ok := source.(*certs.ACME); ok {
 		keeping.Go(func() { asked.Run(beside) })

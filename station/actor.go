@@ -5,6 +5,7 @@ import (
 	"slices"
 	"time"
 
+	"webostrum/core/fault"
 	"webostrum/store"
 )
 
@@ -21,6 +22,11 @@ func (st *Station) By(account, address string) Actor { return Actor{st, account,
 // Note writes an event; feed is empty for one of the service itself.
 func (a Actor) Note(feed, kind, text string) {
 	a.st.event(store.Event{At: time.Now(), Feed: feed, Kind: kind, Text: text, Account: a.account, Address: a.address})
+}
+
+// Warn writes an event of a fault.
+func (a Actor) Warn(feed string, code fault.Code, text string) {
+	a.st.event(store.Event{At: time.Now(), Feed: feed, Kind: EventWarning, Code: string(code), Text: text, Account: a.account, Address: a.address})
 }
 
 // Add records a feed and runs it if it is switched on.

@@ -22,6 +22,7 @@ const (
 	EventRequest   = "request"   // a camera answered a request
 	EventSearch    = "search"    // somebody searched for cameras
 	EventAlert     = "alert"     // an alert was sent, or could not be
+	EventMotion    = "motion"    // something moves in the picture
 )
 
 // mostQueued bounds the events that wait to be written. Those that are too many are

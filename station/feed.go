@@ -104,6 +104,9 @@ func (f *Feed) setLocked(r store.Feed) {
 	f.rules.Store(rules)
 }
 
+// Recording says when the feed is recorded.
+func (f *Feed) Recording() store.Recording { return f.stored().Recording }
+
 func (f *Feed) live() bool { return f.Condition().State == StateLive }
 
 // away says why there is no use in waiting for the camera.

@@ -328,6 +328,14 @@ var migrations = []migration{
 			bytes INTEGER NOT NULL, viewer_millis INTEGER NOT NULL, most INTEGER NOT NULL, PRIMARY KEY (feed_id, day, delivery)) WITHOUT ROWID`,
 		`CREATE TABLE settings (name TEXT PRIMARY KEY, value_sealed BLOB NOT NULL) WITHOUT ROWID`,
 	}, nil},
+	{11, []string{
+		`ALTER TABLE feeds ADD COLUMN recording TEXT NOT NULL DEFAULT '{}'`,
+		// What was recorded. Files outlive their feeds, and this table can be made anew from them.
+		`CREATE TABLE recorded_files (id INTEGER PRIMARY KEY, feed TEXT NOT NULL, path TEXT NOT NULL UNIQUE, begins_millis INTEGER NOT NULL,
+			ends_millis INTEGER NOT NULL, bytes INTEGER NOT NULL, width INTEGER NOT NULL, height INTEGER NOT NULL, codec TEXT NOT NULL,
+			audio INTEGER NOT NULL, why TEXT NOT NULL, keep INTEGER NOT NULL, open INTEGER NOT NULL, follows INTEGER NOT NULL)`,
+		`CREATE INDEX recorded_files_feed ON recorded_files (feed, begins_millis)`,
+	}, nil},
 }
 
 func (s *Store) migrate() error {

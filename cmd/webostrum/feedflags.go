@@ -37,6 +37,14 @@ func boolSetting(path, name, usage string) settingFlag {
 	return settingFlag{path, &cli.BoolFlag{Name: name, Usage: usage}, func(c *cli.Command) any { return c.Bool(name) }}
 }
 
+func bytesSetting(path, name, usage, standard string) settingFlag {
+	flag := &cli.StringFlag{Name: name, Usage: usage, DefaultText: standard, Validator: func(text string) error { _, err := parseBytes(text); return err }}
+	return settingFlag{path, flag, func(c *cli.Command) any {
+		n, _ := parseBytes(c.String(name)) // it was looked at before
+		return n
+	}}
+}
+
 func listSetting(path, name, usage string) settingFlag {
 	return settingFlag{path, &cli.StringSliceFlag{Name: name, Usage: usage}, func(c *cli.Command) any { return listed(c, name) }}
 }
@@ -87,6 +95,17 @@ func feedSettings() []settingFlag {
 		listSetting("sites", "sites", "`SITES` whose pages may show it, such as example.org,*.example.org; none for all"),
 		listSetting("tags", "tags", "`TAGS` that it is grouped by, a,b; none for none"),
 		boolSetting("reports", "reports", "let viewers' players tell how it plays: engine, delivery, failures, stalls, delay; --reports=false stops it"),
+		stringSetting("recording.mode", "record", "when it is recorded: hand (only by \"recording start\"), always, timetable or motion", "hand"),
+		stringSetting("recording.timetable", "record-timetable", "for --record timetable: `TIMES` such as \"mon-fri 07:00-19:00, sat 08:00-12:00\"", ""),
+		stringSetting("recording.zone", "record-zone", "time `ZONE` of the timetable, such as Europe/Zurich", "the service's"),
+		intSetting("recording.fileMinutes", "record-file", "`MINUTES` of a file of a recording", "10"),
+		intSetting("recording.beforeSeconds", "record-before", "`SECONDS` that are recorded before motion, as far as they are in memory", "3"),
+		intSetting("recording.afterSeconds", "record-after", "`SECONDS` that are recorded after motion", "10"),
+		floatSetting("recording.thresholdPercent", "motion-threshold", "`PER CENT` of the picture that has to change to be motion", "1"),
+		stringSetting("recording.mask", "motion-mask", "`CELLS` that are not looked at: nine rows with / between them, of sixteen x and .", ""),
+		floatSetting("recording.days", "record-days", "`DAYS` that recordings are kept; 0 is as long as there is room", "0"),
+		bytesSetting("recording.bytes", "record-most", "`BYTES` that are kept of it, such as 50G; none is as much as there is room for", "none"),
+		boolSetting("recording.goBack", "go-back", "everybody who may watch it may go back in time in it; otherwise engineers alone"),
 		listSetting("delivery.off", "off-deliveries", "`DELIVERIES` that it does not give: hls, fragments, webrtc, motion-jpeg, still, rtsp; none for all on"),
 	)
 }

@@ -133,3 +133,11 @@ func (a *app) wait(what string, work func() error) error {
 		}
 	}
 }
+
+// counted is a number of things.
+func counted(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}

@@ -80,7 +80,7 @@ func (a *app) serveFlags() []cli.Flag {
 		a.searchFlag(),
 		&cli.StringFlag{Name: "traces", Usage: "`URL` of a collector that spans of requests and camera sessions are sent to by OTLP over HTTP, such as http://127.0.0.1:4318/v1/traces; none are sent without", Sources: a.from("traces")},
 		&cli.BoolFlag{Name: "https-only", Usage: "browsers reach the service through an HTTPS proxy only: mark cookies so", Sources: a.from("https-only")},
-	}, a.frontFlags(), a.backupFlags())
+	}, a.frontFlags(), a.backupFlags(), a.recordingFlags())
 }
 
 // serveConfig reads the settings of the service.
@@ -103,6 +103,10 @@ func (a *app) serveConfig(c *cli.Command) (cfg service.Config, err error) {
 	if err != nil {
 		return cfg, err
 	}
+	recordings, err := recordingsOf(c)
+	if err != nil {
+		return cfg, err
+	}
 	commands, err := a.settings.commands()
 	if err != nil {
 		return cfg, err
@@ -117,7 +121,7 @@ func (a *app) serveConfig(c *cli.Command) (cfg service.Config, err error) {
 	}
 	return service.Config{
 		Data: c.String("data"), Listen: c.String("listen"), Secure: c.Bool("https-only"), Codecs: c.String("codecs"),
-		RTSP: c.String("rtsp-listen"), RTMP: c.String("rtmp-listen"), RTMPS: c.String("rtmps-listen"), Front: front, Backups: backups, Traces: c.String("traces"),
+		RTSP: c.String("rtsp-listen"), RTMP: c.String("rtmp-listen"), RTMPS: c.String("rtmps-listen"), Front: front, Backups: backups, Recordings: recordings, Traces: c.String("traces"),
 		Commands: commands,
 		WebRTC:   c.String("webrtc-listen"), WebRTCHosts: c.StringSlice("webrtc-address"), ICEServers: servers, TrustedProxies: proxies, SearchOn: c.StringSlice("search-on"),
 		Viewers: viewers.Config{Most: c.Int("most-viewers"), MostAFeed: c.Int("most-viewers-a-feed"), MostAnAddress: c.Int("most-viewers-an-address")},

@@ -83,6 +83,13 @@ const (
 	FormatUnknown      Code = "format-unknown"
 	OEmbedUnknown      Code = "oembed-unknown"
 	ConsoleMissing     Code = "console-missing"
+	RecordingUnfit     Code = "recording-unfit"
+	RecordingNone      Code = "recording-none"
+	RecordingMixed     Code = "recording-mixed"
+	RecordingTooLong   Code = "recording-too-long"
+	RecordingFolder    Code = "recording-folder"
+	RecordingDisk      Code = "recording-disk"
+	RecordingOff       Code = "recording-off"
 	DiskFull           Code = "disk-full"
 	Stopping           Code = "service-stopping"
 	Failed             Code = "service-failed"
@@ -339,6 +346,27 @@ var serviceKinds = []Kind{
 	{Code: ConsoleMissing, Class: ClassNotFound, Status: 404,
 		Sentence: "The console is not built into this program.",
 		Remedy:   "Run \"make build\"."},
+	{Code: RecordingUnfit, Class: ClassRefused, Status: 409,
+		Sentence: "What the camera sends cannot be recorded as it is.",
+		Remedy:   "Set the camera to H.264 or H.265, or install the codec worker, which transcodes all else."},
+	{Code: RecordingNone, Class: ClassNotFound, Status: 404,
+		Sentence: "Nothing was recorded in that time.",
+		Remedy:   "\"webostrum recording list\", or the feed's page, shows from when there is something."},
+	{Code: RecordingMixed, Class: ClassRefused, Status: 409,
+		Sentence: "The camera sent in different ways in that time, which one file cannot hold.",
+		Remedy:   "Export each part by itself; the detail says where it changes."},
+	{Code: RecordingTooLong, Class: ClassRefused, Status: 409,
+		Sentence: "That is more than can be exported at once.",
+		Remedy:   "Export a shorter time: 2,000,000 frames, which are 22 hours at 25 fps, are the most."},
+	{Code: RecordingFolder, Class: ClassUnknown, Status: 503,
+		Sentence: "The folder for recordings cannot be used.",
+		Remedy:   "See that its disk is there and mounted; the detail says what was found."},
+	{Code: RecordingDisk, Class: ClassUnknown, Status: 503,
+		Sentence: "The disk for recordings cannot be read or written.",
+		Remedy:   "Look at the disk and at the rights of the folder; it is tried again every few seconds."},
+	{Code: RecordingOff, Class: ClassRefused, Status: 404,
+		Sentence: "Viewers cannot go back in time in this feed.",
+		Remedy:   "An engineer can let them: \"webostrum feed edit FEED --go-back\"."},
 	{Code: DiskFull, Class: ClassUnknown, Status: 507,
 		Sentence: "The disk of the data folder is full.",
 		Remedy:   "Make room on it; nothing that was recorded before is lost."},

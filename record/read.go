@@ -1,0 +1,264 @@
+package record
+
+import (
+	"errors"
+	"io"
+	"io/fs"
+	"os"
+	"time"
+
+	"webostrum/core/fault"
+	"webostrum/core/fmp4"
+	"webostrum/core/media"
+	"webostrum/core/recording"
+	"webostrum/store"
+)
+
+const mostIndexes = 64
+
+// Files returns the files of a feed, or with an empty name of all, that have something
+// between two times; zero times are no bounds.
+func (l *Library) Files(feed string, from, to time.Time) ([]recording.File, error) {
+	rows, err := l.rows(feed, from, to)
+	list := make([]recording.File, len(rows))
+	for i, r := range rows {
+		list[i] = recording.File{
+			ID: r.ID, Feed: r.Feed, Path: r.Path, Begins: time.UnixMilli(r.BeginsMillis).UTC(), Ends: time.UnixMilli(r.EndsMillis).UTC(), Bytes: r.Bytes,
+			Width: r.Width, Height: r.Height, Codec: r.Codec, Audio: r.Audio, Why: r.Why, Keep: r.Keep, Open: r.Open, Follows: r.Follows,
+		}
+	}
+	return list, err
+}
+
+// rows are the records, those of files that are being written as far as they are.
+func (l *Library) rows(feed string, from, to time.Time) ([]store.RecordedFile, error) {
+	rows, err := l.store.RecordedFiles(feed, time.Time{}, to, 0)
+	if err != nil {
+		return nil, err
+	}
+	left := rows[:0]
+	for _, r := range rows {
+		if x := l.openAt(r.Path); x != nil && r.Open {
+			r, _ = x.snapshot()
+		}
+		if from.IsZero() || r.EndsMillis > from.UnixMilli() {
+			left = append(left, r)
+		}
+	}
+	return left, nil
+}
+
+func (l *Library) openAt(path string) *file {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.open[path]
+}
+
+// indexOf returns where what is in a file.
+func (l *Library) indexOf(row store.RecordedFile) (*recording.Index, error) {
+	if x := l.openAt(row.Path); x != nil {
+		_, index := x.snapshot()
+		if len(index.Points) == 0 {
+			return nil, recording.ErrEmpty
+		}
+		return index, nil
+	}
+	l.mu.Lock()
+	known := l.indexes[row.ID]
+	l.mu.Unlock()
+	if known != nil {
+		return known, nil
+	}
+	f, err := os.Open(l.full(row.Path))
+	if err != nil {
+		return nil, err
+	}
+	defer func() { _ = f.Close() }()
+	info, err := f.Stat()
+	if err != nil {
+		return nil, err
+	}
+	index, err := recording.ReadIndex(f, info.Size())
+	if err != nil {
+		return nil, err
+	}
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if len(l.indexes) >= mostIndexes {
+		clear(l.indexes)
+	}
+	if !row.Open {
+		l.indexes[row.ID] = index
+	}
+	return index, nil
+}
+
+// mostListed bounds the files that a playlist or an export is made of.
+const mostListed = 2000
+
+// Playlist returns an HLS playlist of what was recorded of a feed between two times, and where
+// it ends. uri names a file in it. The error is a fault of RecordingNone where there is
+// nothing.
+func (l *Library) Playlist(feed string, from, to time.Time, uri func(id int64) string) (string, time.Time, error) {
+	rows, err := l.rows(feed, from, to)
+	if err != nil {
+		return "", to, err
+	}
+	var list []recording.Listed
+	for _, row := range rows[:min(len(rows), mostListed)] {
+		x, err := l.indexOf(row)
+		if err != nil {
+			if err := unreadable(err); err != nil {
+				return "", to, err
+			}
+			continue
+		}
+		list = append(list, recording.Listed{URI: uri(row.ID), Index: x, Follows: row.Follows})
+	}
+	text, ends, ok := recording.Playlist(list, from, to)
+	if !ok {
+		return "", to, fault.New(fault.RecordingNone, nil, "")
+	}
+	return text, ends, nil
+}
+
+// unreadable lets pass that a file is empty or has just been removed.
+func unreadable(err error) error {
+	if errors.Is(err, recording.ErrEmpty) || errors.Is(err, fs.ErrNotExist) || errors.Is(err, fmp4.ErrMalformed) {
+		return nil
+	}
+	return diskFault(err)
+}
+
+// Open opens a file of a feed, to be read as far as it is whole. Close it.
+func (l *Library) Open(feed string, id int64) (f *os.File, size int64, begins time.Time, err error) {
+	row, err := l.store.RecordedFile(id)
+	if err != nil || row.Feed != feed {
+		return nil, 0, begins, fault.New(fault.RecordingNone, err, "This file is not there any more.")
+	}
+	if f, err = os.Open(l.full(row.Path)); err != nil {
+		if errors.Is(err, fs.ErrNotExist) {
+			return nil, 0, begins, fault.New(fault.RecordingNone, err, "This file is not there any more.")
+		}
+		return nil, 0, begins, diskFault(err)
+	}
+	if x := l.openAt(row.Path); x != nil {
+		row, _ = x.snapshot()
+		return f, row.Bytes, time.UnixMilli(row.BeginsMillis), nil
+	}
+	info, err := f.Stat()
+	if err != nil {
+		_ = f.Close()
+		return nil, 0, begins, diskFault(err)
+	}
+	return f, info.Size(), time.UnixMilli(row.BeginsMillis), nil
+}
+
+// Export is one MP4 of a span, to be read from anywhere. Close it.
+type Export struct {
+	Begins, Ends time.Time
+	Gaps         []recording.Span
+	Size         int64
+
+	files  []*os.File
+	pieces []piece
+	at     int64
+}
+
+// piece is bytes of a reader at a place of the whole.
+type piece struct {
+	from   io.ReaderAt
+	offset int64 // in from
+	begins int64 // in the whole
+	size   int64
+}
+
+// Export makes one MP4 of what was recorded between two times.
+func (l *Library) Export(feed string, from, to time.Time, cut recording.Cut) (*Export, error) {
+	rows, err := l.rows(feed, from, to)
+	if err != nil {
+		return nil, err
+	}
+	if len(rows) > mostListed {
+		return nil, fault.New(fault.RecordingTooLong, nil, "It is %d files, and %d are the most.", len(rows), mostListed)
+	}
+	e := &Export{}
+	var sources []recording.Source
+	var init []byte
+	for _, row := range rows {
+		x, err := l.indexOf(row)
+		if err != nil {
+			if err := unreadable(err); err != nil {
+				e.Close()
+				return nil, err
+			}
+			continue
+		}
+		if init != nil && string(init) != string(x.Init) {
+			e.Close()
+			return nil, fault.New(fault.RecordingMixed, nil, "It changes at %s, to %dx%d.", x.Begins.Format(time.RFC3339Nano), x.Width, x.Height)
+		}
+		f, err := os.Open(l.full(row.Path))
+		if err != nil {
+			e.Close()
+			return nil, diskFault(err)
+		}
+		init, e.files, sources = x.Init, append(e.files, f), append(sources, recording.Source{Reader: f, Index: x})
+	}
+	plan, err := recording.NewExport(sources, from, to, cut)
+	if err != nil {
+		e.Close()
+		return nil, exportFault(err)
+	}
+	e.Begins, e.Ends, e.Gaps, e.Size = plan.Begins, plan.Ends, plan.Gaps, plan.Size
+	e.add(newBytes(plan.Head), 0, int64(len(plan.Head)))
+	for _, p := range plan.Pieces {
+		e.add(e.files[p.Source], p.Offset, p.Size)
+	}
+	return e, nil
+}
+
+func exportFault(err error) error {
+	switch {
+	case errors.Is(err, recording.ErrNothing):
+		return fault.New(fault.RecordingNone, err, "")
+	case errors.Is(err, recording.ErrTooLong):
+		return fault.New(fault.RecordingTooLong, err, "")
+	}
+	return diskFault(err)
+}
+
+func (e *Export) add(from io.ReaderAt, offset, size int64) {
+	begins := int64(0)
+	if n := len(e.pieces); n > 0 {
+		begins = e.pieces[n-1].begins + e.pieces[n-1].size
+	}
+	e.pieces = append(e.pieces, piece{from, offset, begins, size})
+}
+
+// keyframeWithin is how far before a moment a keyframe is looked for.
+const keyframeWithin = 5 * time.Minute
+
+// Keyframe returns the keyframe that was shown at a moment, or first after it.
+func (l *Library) Keyframe(feed string, at time.Time) (*media.Sample, error) {
+	rows, err := l.rows(feed, at.Add(-time.Second), at.Add(keyframeWithin))
+	if err != nil {
+		return nil, err
+	}
+	for _, row := range rows {
+		x, err := l.indexOf(row)
+		if err != nil {
+			continue
+		}
+		f, err := os.Open(l.full(row.Path))
+		if err != nil {
+			continue
+		}
+		s, err := recording.Keyframe(f, x, at)
+		_ = f.Close()
+		if err == nil {
+			return s, nil
+		}
+	}
+	return nil, fault.New(fault.RecordingNone, nil, "")
+}

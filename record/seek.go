@@ -1,0 +1,51 @@
+package record
+
+import (
+	"bytes"
+	"errors"
+	"io"
+	"sort"
+)
+
+func newBytes(b []byte) io.ReaderAt { return bytes.NewReader(b) }
+
+// Read implements io.Reader.
+func (e *Export) Read(p []byte) (int, error) {
+	if e.at >= e.Size {
+		return 0, io.EOF
+	}
+	i := sort.Search(len(e.pieces), func(i int) bool { return e.pieces[i].begins+e.pieces[i].size > e.at })
+	c := e.pieces[i]
+	inside := e.at - c.begins
+	p = p[:min(int64(len(p)), c.size-inside)]
+	n, err := c.from.ReadAt(p, c.offset+inside)
+	e.at += int64(n)
+	if n > 0 {
+		err = nil
+	} else if errors.Is(err, io.EOF) {
+		err = io.ErrUnexpectedEOF // the file is shorter than it was
+	}
+	return n, err
+}
+
+// Seek implements io.Seeker.
+func (e *Export) Seek(offset int64, whence int) (int64, error) {
+	switch whence {
+	case io.SeekCurrent:
+		offset += e.at
+	case io.SeekEnd:
+		offset += e.Size
+	}
+	if offset < 0 {
+		return 0, errors.New("a place before the beginning")
+	}
+	e.at = offset
+	return offset, nil
+}
+
+// Close closes the files.
+func (e *Export) Close() {
+	for _, f := range e.files {
+		_ = f.Close()
+	}
+}

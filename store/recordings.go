@@ -1,0 +1,77 @@
+package store
+
+import (
+	"time"
+)
+
+// Recording says when a feed is recorded and how long that is kept. Its zero value records
+// only when somebody says so.
+type Recording struct {
+	Mode      string  `json:"mode,omitempty"`      // hand, always, timetable or motion; empty is hand
+	Timetable string  `json:"timetable,omitempty"` // as recording.ParseTimetable reads it
+	Zone      string  `json:"zone,omitempty"`      // IANA time zone of the timetable; empty is the service's
+	Minutes   int     `json:"minutes,omitempty"`   // length of a file; 0 is the usual
+	Before    int     `json:"before,omitempty"`    // seconds before motion
+	After     int     `json:"after,omitempty"`     // seconds after it
+	Threshold float64 `json:"threshold,omitempty"` // per cent of the picture that has to change; 0 is the usual
+	Mask      string  `json:"mask,omitempty"`      // cells that are not looked at, see motion.ParseMask
+	Days      float64 `json:"days,omitempty"`      // that it is kept; 0 is no limit
+	Bytes     int64   `json:"bytes,omitempty"`     // that are kept; 0 is no limit
+	GoBack    bool    `json:"goBack,omitempty"`    // viewers may go back in time
+}
+
+// RecordedFile is the record of one file of a recording.
+type RecordedFile struct {
+	ID           int64
+	Feed         string
+	Path         string
+	BeginsMillis int64 // since 1970
+	EndsMillis   int64
+	Bytes        int64
+	Width        int
+	Height       int
+	Codec        string
+	Audio        bool
+	Why          string
+	Keep         bool
+	Open         bool
+	Follows      bool
+}
+
+// SaveRecordedFile writes a file's record; one that is new gets its number.
+func (s *Store) SaveRecordedFile(f *RecordedFile) error { return known(s.db.Save(f).Error) }
+
+// RecordedFiles returns the files of a feed, or with an empty name of all, that have
+// something between two times; zero times are no bounds. The oldest come first, limit of
+// them at most, 0 for all.
+func (s *Store) RecordedFiles(feed string, from, to time.Time, limit int) (list []RecordedFile, err error) {
+	tx := s.db.Order("begins_millis, id")
+	if feed != "" {
+		tx = tx.Where("feed = ?", feed)
+	}
+	if !from.IsZero() {
+		tx = tx.Where("ends_millis > ?", from.UnixMilli())
+	}
+	if !to.IsZero() {
+		tx = tx.Where("begins_millis < ?", to.UnixMilli())
+	}
+	if limit > 0 {
+		tx = tx.Limit(limit)
+	}
+	return list, tx.Find(&list).Error
+}
+
+// RecordedFile returns one file's record; the error is ErrNotFound when there is none.
+func (s *Store) RecordedFile(id int64) (f RecordedFile, err error) {
+	return f, known(s.db.Where("id = ?", id).Take(&f).Error)
+}
+
+// ForgetRecordedFile removes the record of a file.
+func (s *Store) ForgetRecordedFile(id int64) error {
+	return s.db.Where("id = ?", id).Delete(&RecordedFile{}).Error
+}
+
+// OpenRecordedFiles returns those that are being written, or were when the service ended.
+func (s *Store) OpenRecordedFiles() (list []RecordedFile, err error) {
+	return list, s.db.Where("open").Order("id").Find(&list).Error
+}
