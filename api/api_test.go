@@ -23,6 +23,7 @@ import (
 	"webostrum/apitypes"
 	"webostrum/client"
 	server "webostrum/deliver/rtsp"
+	"webostrum/record"
 	"webostrum/station"
 	"webostrum/store"
 	"webostrum/testkit"
@@ -67,9 +68,12 @@ func startWith(t *testing.T, change func(*api.Config)) *world {
 	require.NoError(t, err)
 	st, err := station.Open(station.Config{Store: records, Log: slog.New(slog.DiscardHandler)})
 	require.NoError(t, err)
+	library, err := record.New(record.Config{Folder: t.TempDir(), Own: true, Store: records, Station: st, Log: slog.New(slog.DiscardHandler)})
+	require.NoError(t, err)
 	cfg := api.Config{
-		SearchOn: []string{"lo"},
-		Store:    records, Station: st, Version: "test", PlaylistWait: 50 * time.Millisecond, EnterKey: "open-sesame",
+		Recordings: library,
+		SearchOn:   []string{"lo"},
+		Store:      records, Station: st, Version: "test", PlaylistWait: 50 * time.Millisecond, EnterKey: "open-sesame",
 		Web: fstest.MapFS{"console.html": {Data: []byte("<title>console</title>")}, "assets/x-1.js": {Data: []byte("1")}},
 	}
 	change(&cfg)

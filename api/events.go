@@ -12,7 +12,7 @@ import (
 
 type eventsInput struct {
 	Feed     string    `query:"feed" maxLength:"63" doc:"Only this feed's events"`
-	Kind     string    `query:"kind" enum:"state,change,warning,sign-in,service,transcode,request,search,alert" doc:"Only events of this kind"`
+	Kind     string    `query:"kind" enum:"state,change,warning,sign-in,service,transcode,request,search,alert,motion" doc:"Only events of this kind"`
 	Severity string    `query:"severity" enum:"info,warning,serious" doc:"Only events that matter so much, or more"`
 	By       string    `query:"by" maxLength:"64" doc:"Only what this account did"`
 	Search   string    `query:"search" maxLength:"200" doc:"Only events with this in their text, feed or code"`

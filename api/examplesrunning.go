@@ -18,6 +18,13 @@ func runningExplanations() map[string]explanation {
 	alerts := usualAlerts()
 	alerts.Webhook = apitypes.AlertWebhook{URL: "https://hooks.example.org/cameras", Signed: true}
 	return map[string]explanation{
+		"show-recordings":   {text: "Of feeds that are gone, too: what was recorded outlives them.", answer: exampleRoom()},
+		"list-recordings":   {text: "Stretches of time without gaps, in which the picture is coded in one way. For engineers, and where the feed lets viewers go back for those who may watch it.", answer: exampleRecordings()},
+		"keep-recordings":   {text: "The files that have something in that time; those that are being written cannot be marked yet.", request: apitypes.KeepRecordings{From: exampleTime, To: exampleTime.Add(10 * time.Minute), Keep: true}, answer: apitypes.RecordingsChanged{Files: 2}},
+		"remove-recordings": {text: "Files that reach beyond that time stay, and what is marked to be kept.", answer: apitypes.RecordingsChanged{Files: 6, Bytes: 900_000_000}},
+		"start-recording":   {text: "Whatever the feed's settings say, until it is stopped or the time is over.", request: apitypes.RecordNow{Minutes: 30}, answer: exampleRecordings().State},
+		"stop-recording":    {text: "What its settings have recorded goes on.", answer: apitypes.RecordingState{}},
+		"show-motion":       {text: "It is measured while somebody asks, and all the time where the feed is recorded on motion.", answer: apitypes.Motion{Threshold: 1, Points: []apitypes.MotionPoint{{At: exampleTime, Changed: 2.4}}, Cells: [][]float64{{0, 0, 12.5}}}},
 		"show-reach":        {text: "Every port that somebody comes to, whether it is listened on now, and the rule that a router needs for it.", answer: exampleReach()},
 		"add-reach-check":   {text: "Whoever has its code can watch the one feed for an hour, and reports what gets through. The sixteen newest are kept.", request: apitypes.NewReachCheck{Feed: "lower-station"}, answer: check},
 		"show-reach-check":  {text: "Each device's newest finding of each trial, in words.", answer: check},
@@ -61,4 +68,20 @@ func exampleUsage() apitypes.Usage {
 
 func exampleFile() apitypes.FeedFile {
 	return apitypes.FeedFile{Feeds: []apitypes.FeedEntry{{NewFeed: apitypes.NewFeed{Name: "gate", FeedSettings: apitypes.Defaults("rtsp://192.0.2.7/main")}}}}
+}
+
+func exampleRecordings() apitypes.Recordings {
+	begins, ends := exampleTime.Add(-time.Hour), exampleTime
+	return apitypes.Recordings{
+		Feed: "lower-station", State: apitypes.RecordingState{Recording: true, Why: "always", Since: &begins}, Oldest: &begins, Newest: &ends, Bytes: 900_000_000, Files: 6,
+		Spans: []apitypes.RecordedSpan{{Begins: begins, Ends: ends, Bytes: 900_000_000, Width: 1280, Height: 720, Codec: "avc1.42C01F", Audio: true, Why: "always"}},
+	}
+}
+
+func exampleRoom() apitypes.RecordingRoom {
+	r := exampleRecordings()
+	return apitypes.RecordingRoom{
+		Folder: "/var/lib/webostrum/recordings", Files: 6, Bytes: r.Bytes, Free: 65_000_000_000, Disk: 250_000_000_000, Spare: 2_000_000_000,
+		Feeds: []apitypes.RecordedFeed{{Feed: r.Feed, Files: r.Files, Bytes: r.Bytes, Oldest: r.Oldest, Newest: r.Newest, State: r.State}},
+	}
 }

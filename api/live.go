@@ -158,6 +158,7 @@ func (a *API) serveState(w http.ResponseWriter, r *http.Request, m admission) {
 	a.serveStream(w, r, !m.stranger(), m.until(), func() bool { return a.still(m, r) }, func(s *stream, _ *station.Watcher) error {
 		state := stateOf(m)
 		state.Reports = m.feed.Rules().Reports
+		state.GoBack = a.cfg.Recordings != nil && (m.reader() || m.feed.Recording().GoBack)
 		state.Play = choice(m.feed, want, a.experienceOf(m.feed), engine)
 		for _, d := range m.deliveries() {
 			if d != access.WebRTC || a.cfg.WebRTC != nil {

@@ -153,14 +153,26 @@ var routes = map[string]row{
 	"GET /api/v1/availability":                  {readers, 200},
 	"GET /api/v1/morning":                       {readers, 200},
 	"POST /api/v1/backup":                       {engineers, 422}, "POST /api/v1/restore": {engineers, 422}, "GET /api/v1/feed-file": {engineers, 200}, "PUT /api/v1/feed-file": {engineers, 422},
-	"GET /api/v1/usage":           {readers, 200},
-	"GET /api/v1/usage.csv":       {readers, 200},
-	"PUT /api/v1/usage/allowance": {engineers, 422},
-	"GET /api/v1/alerts":          {engineers, 200},
-	"PUT /api/v1/alerts":          {engineers, 200},
-	"POST /api/v1/alerts/test":    {engineers, 422},
-	"GET /feeds/gate":             {anybody, 200}, // the console, which asks the API
-	"GET /assets/none.js":         {anybody, 404},
+	"GET /api/v1/recordings":                   {readers, 200},
+	"GET /api/v1/feeds/gate/recordings":        {may{401, 404, 404, 401, y, y, y, 403, 403, 403}, 200}, // the feed lets no viewer go back
+	"PUT /api/v1/feeds/gate/recordings/keep":   {engineers, 422},
+	"DELETE /api/v1/feeds/gate/recordings":     {engineers, 422},
+	"POST /api/v1/feeds/gate/recording":        {engineers, 422},
+	"DELETE /api/v1/feeds/gate/recording":      {engineers, 200},
+	"GET /api/v1/feeds/gate/motion":            {engineers, 200},
+	"GET /api/v1/feeds/gate/recordings/export": {may{401, 404, 404, 401, y, y, y, 403, 403, 403}, 422},
+	"GET /media/gate/past/list.m3u8":           {may{401, 404, 403, 404, y, y, y, 404, 403, 403}, 422},
+	"GET /media/gate/past/1.mp4":               {may{401, 404, 403, 404, y, y, y, 404, 403, 403}, 404},
+	"GET /media/gate/past/still.jpg":           {may{401, 404, 403, 404, y, y, y, 404, 403, 403}, 422},
+	"GET /media/gate/link/LINK/past/list.m3u8": {anybody, 404},
+	"GET /api/v1/usage":                        {readers, 200},
+	"GET /api/v1/usage.csv":                    {readers, 200},
+	"PUT /api/v1/usage/allowance":              {engineers, 422},
+	"GET /api/v1/alerts":                       {engineers, 200},
+	"PUT /api/v1/alerts":                       {engineers, 200},
+	"POST /api/v1/alerts/test":                 {engineers, 422},
+	"GET /feeds/gate":                          {anybody, 200}, // the console, which asks the API
+	"GET /assets/none.js":                      {anybody, 404},
 }
 
 // askedFirst are routes that need a camera that sends; others switch the feed off.

@@ -7,7 +7,7 @@ type Event struct {
 	ID   int64     `json:"id"`
 	At   time.Time `json:"at"`
 	Feed string    `json:"feed,omitempty" doc:"Empty for the service itself"`
-	Kind string    `json:"kind" enum:"state,change,warning,sign-in,service,transcode,request,search,alert"`
+	Kind string    `json:"kind" enum:"state,change,warning,sign-in,service,transcode,request,search,alert,motion"`
 	Code string    `json:"code,omitempty"`
 	Text string    `json:"text"`
 
@@ -47,6 +47,7 @@ type FeedState struct {
 	Sizes      []PlanSize       `json:"sizes" doc:"Sizes that Motion JPEG can be had in, besides the camera's"`
 	Audio      AudioState       `json:"audio" doc:"Which deliveries have audio"`
 
+	GoBack     bool     `json:"goBack" doc:"Whether whoever asks may go back in time"`
 	Reports    bool     `json:"reports" doc:"Whether players are to tell how it plays"`
 	Deliveries []string `json:"deliveries" doc:"That whoever asks may have: hls, fragments, webrtc, motion-jpeg, still"`
 

@@ -25,6 +25,8 @@ import (
 	"webostrum/store"
 )
 
+const repairWithin = 5 * time.Second // for a disk that is slow
+
 // Config says what a library works with.
 type Config struct {
 	Folder string // of the recordings; made when it is not there
@@ -51,7 +53,9 @@ type Library struct {
 	hand    map[string]time.Time       // until when a feed is recorded by hand; guarded by mu
 	indexes map[int64]*recording.Index // of finished files; guarded by mu
 	motion  map[string]*watched        // by feed; guarded by mu
-	removed sync.Mutex                 // one removal at a time
+
+	repaired chan struct{} // closed when the files of the time before are finished
+	removed  sync.Mutex    // one removal at a time
 }
 
 // State is how recording a feed goes.
@@ -66,7 +70,7 @@ type State struct {
 
 // New makes a library. Run keeps it.
 func New(cfg Config) (*Library, error) {
-	l := &Library{cfg: cfg, store: cfg.Store, open: make(map[string]*file), state: make(map[string]*State), hand: make(map[string]time.Time), indexes: make(map[int64]*recording.Index), motion: make(map[string]*watched)}
+	l := &Library{cfg: cfg, store: cfg.Store, open: make(map[string]*file), state: make(map[string]*State), hand: make(map[string]time.Time), indexes: make(map[int64]*recording.Index), motion: make(map[string]*watched), repaired: make(chan struct{})}
 	if cfg.Own {
 		if err := os.MkdirAll(cfg.Folder, folderRights); err != nil {
 			return nil, err
@@ -74,6 +78,15 @@ func New(cfg Config) (*Library, error) {
 	}
 	if err := l.checkFolder(); err != nil {
 		cfg.Log.Warn("nothing can be recorded", "error", err)
+	}
+	go func() { // Run waits for it
+		defer close(l.repaired)
+		l.repair()
+	}()
+	select {
+	case <-l.repaired: // before anybody asks what there is
+	case <-time.After(repairWithin):
+		cfg.Log.Warn("recordings are still being repaired")
 	}
 	return l, nil
 }
@@ -245,7 +258,7 @@ func (l *Library) State(feed string) State {
 
 // Run records what is to be recorded until ctx ends, and finishes its files.
 func (l *Library) Run(ctx context.Context) {
-	l.repair()
+	<-l.repaired
 	var going sync.WaitGroup
 	going.Go(func() { l.adopt(ctx) })
 	going.Go(func() { l.keepRoom(ctx) })

@@ -351,7 +351,7 @@ var serviceKinds = []Kind{
 		Remedy:   "Set the camera to H.264 or H.265, or install the codec worker, which transcodes all else."},
 	{Code: RecordingNone, Class: ClassNotFound, Status: 404,
 		Sentence: "Nothing was recorded in that time.",
-		Remedy:   "\"webostrum recording list\", or the feed's page, shows from when there is something."},
+		Remedy:   "See by \"webostrum recording list\", or on the feed's page, from when there is something."},
 	{Code: RecordingMixed, Class: ClassRefused, Status: 409,
 		Sentence: "The camera sent in different ways in that time, which one file cannot hold.",
 		Remedy:   "Export each part by itself; the detail says where it changes."},

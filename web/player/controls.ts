@@ -2,6 +2,7 @@
 // told to screen readers.
 import { icons, type IconName } from "./icons";
 import type { Choice } from "./choices";
+import type { Moment } from "./past";
 import type { Details } from "./session";
 import { keepAudio, wantsAudio } from "./audio";
 
@@ -22,6 +23,10 @@ export interface Controls {
   showDetails(d: Details): void;
   /** What the viewer can choose, and what is chosen; null is automatic. */
   showChoices(choices: readonly Choice[], chosen: string | null): void;
+  /** Whether the viewer may go back in time. */
+  showGoBack(may: boolean): void;
+  /** The moment of the past that is on show; null for live. */
+  showMoment(moment: Moment | null): void;
   setLabel(label: string): void;
   dispose(): void;
 }
@@ -29,6 +34,11 @@ export interface Controls {
 export interface Actions {
   /** Plays when it is paused, and pauses when it plays. */
   toggle(): void;
+  /** So many seconds forward, or back. */
+  step(seconds: number): void;
+  /** To a moment, milliseconds since 1970. */
+  seek(date: number): void;
+  live(): void;
   onVolume(): void;
   /** The viewer chose a rendition; null is automatic. */
   choose(rendition: string | null): void;
@@ -39,6 +49,7 @@ export interface Actions {
 }
 
 const awakeFor = 4000; // milliseconds
+const backBy = 30; // seconds
 
 type Attributes = Record<string, string>;
 
@@ -93,9 +104,24 @@ export function controls(label: string, actions: Actions): Controls {
   const quality = element("select", "quality", { "aria-label": "Quality", title: "Quality", part: "quality", hidden: "" });
   quality.addEventListener("change", () => actions.choose(quality.value || null));
   const full = button("full", "Full screen", "f", () => void toggleFull());
+  const back = button("back", "Back 30 seconds", "left", () => actions.step(-backBy));
+  back.hidden = true;
+  const clock = element("span", "clock", { part: "clock" });
+  const seek = element("input", "seek", { type: "range", step: "1", "aria-label": "Time", part: "seek" });
+  let moving = false; // by the viewer
+  seek.addEventListener("input", () => {
+    moving = true;
+  });
+  seek.addEventListener("change", () => {
+    moving = false;
+    actions.seek(Number(seek.value) * 1000);
+  });
+  const live = element("button", "live", { type: "button", title: "To the live picture (l)", part: "button" }, "Live");
+  live.addEventListener("click", () => actions.live());
+  const past = element("span", "past", { hidden: "" }, clock, seek, live);
   info.setAttribute("aria-pressed", "false");
   pip.hidden = !document.pictureInPictureEnabled;
-  const bar = element("div", "bar", { role: "toolbar", "aria-label": "Player", part: "bar" }, play, audio, volume, title, quality, info, pip, full);
+  const bar = element("div", "bar", { role: "toolbar", "aria-label": "Player", part: "bar" }, play, back, audio, volume, title, past, quality, info, pip, full);
   const root = element("section", "player", { "aria-label": label, tabindex: "0" }, video, image, waiting, details, begin, bar);
   full.hidden = typeof root.requestFullscreen !== "function";
 
@@ -155,6 +181,13 @@ export function controls(label: string, actions: Actions): Controls {
     d: toggleDetails,
     p: () => void togglePip(),
     f: () => void toggleFull(),
+    arrowleft: () => {
+      if (!back.hidden) actions.step(-backBy);
+    },
+    arrowright: () => {
+      if (!past.hidden) actions.step(backBy);
+    },
+    l: () => actions.live(),
     arrowup: () => louder(0.1),
     arrowdown: () => louder(-0.1),
   };
@@ -242,6 +275,20 @@ export function controls(label: string, actions: Actions): Controls {
       const all = [{ name: "", label: "Automatic" }, ...choices];
       quality.replaceChildren(...all.map(({ name, label: text }) => element("option", "", { value: name }, text)));
       quality.value = chosen ?? "";
+    },
+    showGoBack(may) {
+      back.hidden = !may;
+    },
+    showMoment(moment) {
+      past.hidden = moment === null;
+      root.classList.toggle("inPast", moment !== null);
+      if (moment === null) return;
+      clock.textContent = new Date(moment.date).toLocaleString([], { weekday: "short", hour: "2-digit", minute: "2-digit", second: "2-digit" });
+      if (moving) return;
+      seek.min = String(Math.floor(moment.begins / 1000));
+      seek.max = String(Math.ceil(moment.ends / 1000));
+      seek.value = String(Math.round(moment.date / 1000));
+      seek.setAttribute("aria-valuetext", clock.textContent);
     },
     setLabel(text) {
       title.textContent = text;

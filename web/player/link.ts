@@ -20,6 +20,8 @@ export interface FeedState {
   sizes?: { size: string; width: number; height: number }[];
   /** That whoever asks may have: "hls", "webrtc", "motion-jpeg", "still". */
   deliveries: string[];
+  /** Whether whoever asks may go back in time. */
+  goBack?: boolean;
   /** Whether the service wants to be told how it plays. */
   reports?: boolean;
   /** Which deliveries have audio. */

@@ -48,7 +48,7 @@ const hlsType = "application/vnd.apple.mpegurl";
  * with the oldest segment of the list, and Apple's engine on Linux falls half a minute
  * behind: they get the script.
  */
-function playsByItself(video: HTMLVideoElement): boolean {
+export function playsByItself(video: HTMLVideoElement): boolean {
   return video.canPlayType(hlsType) !== "" && navigator.vendor.startsWith("Apple") && !navigator.platform.startsWith("Linux");
 }
 

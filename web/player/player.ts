@@ -4,6 +4,7 @@ import { scriptBase } from "./base";
 import { controls, type Controls } from "./controls";
 import { takeStill } from "./lastframe";
 import { readWant, type MethodKey } from "./order";
+import { Past } from "./past";
 import { Session } from "./session";
 import { Visibility } from "./visibility";
 import styles from "./player.css?inline";
@@ -16,9 +17,9 @@ export type PlayerMethod = "webrtc" | "fragments" | "hls" | "motion-jpeg";
 const methodNames: Record<MethodKey, PlayerMethod> = { webrtc: "webrtc", fragments: "fragments", hls: "hls", pictures: "motion-jpeg" };
 
 export class WebostrumPlayer extends HTMLElement {
-  static observedAttributes = ["feed", "link", "service", "label", "rendition", "prefer", "within", "by", "controls", "fit"];
+  static observedAttributes = ["feed", "link", "service", "label", "rendition", "prefer", "within", "by", "controls", "fit", "at"];
 
-  private session: Session | null = null;
+  private session: Session | Past | null = null;
   private parts: Controls | null = null;
   private timer: ReturnType<typeof setInterval> | undefined;
   private visibility: Visibility | null = null;
@@ -37,6 +38,9 @@ export class WebostrumPlayer extends HTMLElement {
       choose: (rendition) => {
         this.rendition = rendition;
       },
+      step: (seconds) => this.goBack(-seconds),
+      seek: (date) => this.goTo(date),
+      live: () => this.goLive(),
       onVolume: () => this.tell("volumechange", { muted: this.muted, volume: this.volume }),
     });
     root.replaceChildren(style, this.parts.root);
@@ -63,7 +67,8 @@ export class WebostrumPlayer extends HTMLElement {
 
   attributeChangedCallback(name: string, before: string | null, after: string | null): void {
     if (!this.isConnected || before === after || this.parts === null) return;
-    if (name === "label") this.parts.setLabel(this.shownTitle);
+    if (name === "at" && after !== null && this.session instanceof Past) this.session.seek(Date.parse(after));
+    else if (name === "label") this.parts.setLabel(this.shownTitle);
     else if (name === "controls" || name === "fit") this.look();
     else if (name === "rendition" && this.session !== null) this.session.select(after);
     else if (this.session !== null || (!this.held && this.visibility?.seen !== false)) this.begin();
@@ -83,9 +88,22 @@ export class WebostrumPlayer extends HTMLElement {
     this.showHeld();
   }
 
+  /** Goes so many seconds back from what is on show, where the feed lets one. */
+  goBack(seconds: number): void {
+    const shown = this.session instanceof Past ? this.session.date : Date.now() - (this.delay ?? 0);
+    this.goTo((shown ?? Date.now()) - seconds * 1000);
+  }
+
+  /** Goes to a moment, milliseconds since 1970; to the newest picture when that is to come. */
+  goTo(date: number): void {
+    if (date >= Date.now()) this.goLive();
+    else this.at = new Date(date).toISOString();
+  }
+
   /** Goes to the newest picture. */
   goLive(): void {
-    if (this.paused) void this.play();
+    if (this.at !== null) this.at = null;
+    else if (this.paused) void this.play();
     else this.session?.toLive();
   }
 
@@ -131,6 +149,13 @@ export class WebostrumPlayer extends HTMLElement {
   }
   set link(text: string | null) {
     this.set("link", text);
+  }
+  /** The moment that is gone to, as in RFC 3339; null for live. */
+  get at(): string | null {
+    return this.getAttribute("at");
+  }
+  set at(moment: string | null) {
+    this.set("at", moment);
   }
   get rendition(): string | null {
     return this.getAttribute("rendition");
@@ -195,6 +220,12 @@ export class WebostrumPlayer extends HTMLElement {
     parts.showPaused(false);
     const poster = this.poster();
     if (poster) parts.showPoster(poster);
+    const date = Date.parse(this.at ?? "");
+    parts.showMoment(null);
+    if (!Number.isNaN(date)) {
+      this.beginPast(parts, date);
+      return;
+    }
     const { rendition } = this;
     const want = readWant(this.getAttribute("prefer"), this.getAttribute("within"), this.getAttribute("by"));
     this.session = new Session(parts.stage, this.service, this.media(), rendition, want, {
@@ -217,7 +248,31 @@ export class WebostrumPlayer extends HTMLElement {
       },
       onAudioRefused: () => parts.showAudioRefused(),
       onChoices: (choices, chosen) => parts.showChoices(choices, chosen),
+      onGoBack: (may) => parts.showGoBack(may),
       onTitle: (title) => parts.setLabel(this.getAttribute("label") ?? rendition ?? title),
+    });
+  }
+
+  private beginPast(parts: Controls, date: number): void {
+    parts.showMoment({ date, begins: date, ends: date });
+    parts.showGoBack(true);
+    parts.showMethod(false, true, "");
+    parts.showChoices([], null);
+    this.session = new Past(parts.stage, this.service, this.media(), date, {
+      onPlaying: () => {
+        parts.showPlaying();
+        this.setState("playing");
+      },
+      onWaiting: (reason) => this.setState("waiting", reason),
+      onRefused: (reason, remedy) => {
+        parts.showWaiting(reason, remedy, true);
+        this.setState("refused", reason);
+      },
+      onMoment: (moment) => {
+        parts.showMoment(moment);
+        this.dataset.date = String(Math.round(moment.date));
+      },
+      onEnd: () => this.goLive(),
     });
   }
 

@@ -142,3 +142,17 @@ export class ScriptMethod implements Method {
     this.hls.destroy();
   }
 }
+
+/** Plays a playlist that has an end, from a place on. */
+export function playList(video: HTMLVideoElement, url: string, place: number, failed: (why: string) => void): { close(): void } {
+  const hls = new Hls({ startPosition: place, backBufferLength: 30, maxBufferLength: 20, abrEwmaDefaultEstimate: firstEstimate, startFragPrefetch: true });
+  let repaired = 0;
+  hls.on(Hls.Events.ERROR, (_, data) => {
+    if (!data.fatal) return;
+    if (data.type === Hls.ErrorTypes.MEDIA_ERROR && repaired++ < 2) hls.recoverMediaError();
+    else failed(told(data) ?? data.details);
+  });
+  hls.loadSource(url);
+  hls.attachMedia(video);
+  return { close: () => hls.destroy() };
+}

@@ -17,6 +17,8 @@ export interface SessionView {
   /** forPerson: nothing happens by itself, somebody has to act. */
   onWaiting(reason: string, remedy?: string, forPerson?: boolean): void;
   onTitle(title: string): void;
+  /** Whether whoever watches may go back in time. */
+  onGoBack(may: boolean): void;
   /** What can be chosen by the method that plays, and what is; null is automatic. */
   onChoices(choices: readonly Choice[], chosen: string | null): void;
   /** The service lets nobody in here. */
@@ -160,6 +162,7 @@ export class Session {
     this.state = state;
     this.reports = state.reports ?? false;
     if (this.reports) decodesH265(); // the answer takes a moment
+    this.view.onGoBack(state.goBack === true);
     this.view.onTitle(state.title);
     this.forgetRendition(state.renditions);
     if (this.method && state.run !== this.run) {

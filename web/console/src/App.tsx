@@ -17,6 +17,7 @@ import { OwnPage } from "./people/OwnPage";
 import { PlanPage } from "./plan/PlanPage";
 import { PeoplePage } from "./people/PeoplePage";
 import { ProblemBox } from "./parts/ProblemBox";
+import { RecordingsPage } from "./recordings/RecordingsPage";
 import { WaysInPage } from "./reach/WaysInPage";
 import { SearchPage } from "./search/SearchPage";
 import { SignInPage } from "./signin/SignInPage";
@@ -47,6 +48,7 @@ export function App() {
           <Route path="/feeds/:name" element={<FeedPage me={me.data} />} />
           <Route path="/feeds/:name/compare" element={<ComparePage />} />
           <Route path="/feeds/:name/plan" element={<PlanPage me={me.data} />} />
+          <Route path="/feeds/:name/recordings" element={<RecordingsPage me={me.data} />} />
           <Route path="/search" element={<SearchPage />} />
           <Route path="/people" element={<PeoplePage me={me.data} />} />
           <Route path="/account" element={<OwnPage me={me.data} />} />

@@ -17,6 +17,7 @@ export interface Settings {
   delivery: Whole<NonNullable<Sent["delivery"]>>;
   pictures: Whole<NonNullable<Sent["pictures"]>>;
   audio: Whole<NonNullable<Sent["audio"]>>;
+  recording: NonNullable<Sent["recording"]>;
 }
 export type FeedChange = Sent;
 export type Feed = Omit<components["schemas"]["Feed"], keyof Settings> & Settings;

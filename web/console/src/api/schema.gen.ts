@@ -520,6 +520,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/feeds/{name}/motion": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How much of a feed's picture changes
+         * @description It is measured while somebody asks, and all the time where the feed is recorded on motion.
+         */
+        get: operations["show-motion"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/feeds/{name}/plan": {
         parameters: {
             query?: never;
@@ -637,6 +657,74 @@ export interface paths {
          */
         get: operations["show-publishing"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{name}/recording": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Record a feed now
+         * @description Whatever the feed's settings say, until it is stopped or the time is over.
+         */
+        post: operations["start-recording"];
+        /**
+         * End what was begun by hand
+         * @description What its settings have recorded goes on.
+         */
+        delete: operations["stop-recording"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{name}/recordings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What was recorded of a feed
+         * @description Stretches of time without gaps, in which the picture is coded in one way. For engineers, and where the feed lets viewers go back for those who may watch it.
+         */
+        get: operations["list-recordings"];
+        put?: never;
+        post?: never;
+        /**
+         * Remove what lies wholly between two times
+         * @description Files that reach beyond that time stay, and what is marked to be kept.
+         */
+        delete: operations["remove-recordings"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{name}/recordings/keep": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Mark what was recorded as to be kept, or no longer so
+         * @description The files that have something in that time; those that are being written cannot be marked yet.
+         */
+        put: operations["keep-recordings"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1051,6 +1139,26 @@ export interface paths {
          * @description A router that does not answer forgets the rules within an hour.
          */
         delete: operations["withdraw-rules"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/recordings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How much recordings take, feed by feed
+         * @description Of feeds that are gone, too: what was recorded outlives them.
+         */
+        get: operations["show-recordings"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1842,7 +1950,7 @@ export interface components {
             /** Format: int64 */
             id: number;
             /** @enum {string} */
-            kind: "state" | "change" | "warning" | "sign-in" | "service" | "transcode" | "request" | "search" | "alert";
+            kind: "state" | "change" | "warning" | "sign-in" | "service" | "transcode" | "request" | "search" | "alert" | "motion";
             /**
              * @description How much it matters; what is serious needs somebody
              * @enum {string}
@@ -1920,6 +2028,7 @@ export interface components {
             publishKey?: string;
             /** @description Why it is in that state, in a sentence */
             reason: string;
+            recording?: components["schemas"]["RecordingSettings"];
             /** @description What to do next */
             remedy?: string;
             /** @description What the camera's video is transcoded to, besides its own */
@@ -1994,6 +2103,7 @@ export interface components {
             name: string;
             pictures?: components["schemas"]["PictureSettings"];
             publish?: components["schemas"]["PublishSettings"];
+            recording?: components["schemas"]["RecordingSettings"];
             renditions?: components["schemas"]["NewRendition"][];
             /** @description Whether viewers' players tell the service how it plays: engine, delivery, failures, stalls and delay, without names and addresses */
             reports?: boolean;
@@ -2041,6 +2151,7 @@ export interface components {
             delivery?: components["schemas"]["DeliverySettings"];
             pictures?: components["schemas"]["PictureSettings"];
             publish?: components["schemas"]["PublishSettings"];
+            recording?: components["schemas"]["RecordingSettings"];
             /** @description Whether viewers' players tell the service how it plays: engine, delivery, failures, stalls and delay, without names and addresses */
             reports?: boolean;
             /**
@@ -2140,6 +2251,14 @@ export interface components {
             /** @description The camera's address: rtsp://, rtsps://, http://, https://, udp://, rtp:// or tcp:// */
             url?: string;
             user?: string;
+        };
+        KeepRecordings: {
+            /** Format: date-time */
+            from: string;
+            /** @description Whether it is to be kept until somebody says otherwise */
+            keep: boolean;
+            /** Format: date-time */
+            to: string;
         };
         Link: {
             /** Format: date-time */
@@ -2287,6 +2406,28 @@ export interface components {
             /** Format: int64 */
             times?: number;
         };
+        Motion: {
+            /** @description The newest measure of each cell, per cent: nine rows of sixteen */
+            cells: (number[] | null)[] | null;
+            /** @description Of the last two minutes, the oldest first */
+            points: components["schemas"]["MotionPoint"][] | null;
+            /** @description Why nothing is measured */
+            problem?: string;
+            /**
+             * Format: double
+             * @description At which it is motion
+             */
+            thresholdPercent: number;
+        };
+        MotionPoint: {
+            /** Format: date-time */
+            at: string;
+            /**
+             * Format: double
+             * @description Of what is not masked
+             */
+            changedPercent: number;
+        };
         NewAccount: {
             /**
              * @description Feeds that shall name it
@@ -2318,6 +2459,7 @@ export interface components {
             name: string;
             pictures?: components["schemas"]["PictureSettings"];
             publish?: components["schemas"]["PublishSettings"];
+            recording?: components["schemas"]["RecordingSettings"];
             /** @description Whether viewers' players tell the service how it plays: engine, delivery, failures, stalls and delay, without names and addresses */
             reports?: boolean;
             /**
@@ -3086,6 +3228,208 @@ export interface components {
             whom: "viewers" | "engineers" | "publishers";
             /** @description Why not, or what else to know */
             why?: string;
+        };
+        RecordNow: {
+            /**
+             * Format: double
+             * @description For how long; 0 until it is stopped
+             * @example 30
+             */
+            minutes?: number;
+        };
+        RecordedFeed: {
+            /** Format: int64 */
+            bytes: number;
+            feed: string;
+            /** Format: int64 */
+            files: number;
+            /** @description Whether there is no such feed any more */
+            gone?: boolean;
+            /** Format: date-time */
+            newest?: string;
+            /** Format: date-time */
+            oldest?: string;
+            state: components["schemas"]["RecordingState"];
+        };
+        RecordedSpan: {
+            audio: boolean;
+            /** Format: date-time */
+            begins: string;
+            /** Format: int64 */
+            bytes: number;
+            /**
+             * @description As in RFC 6381
+             * @example avc1.42c01f
+             */
+            codec: string;
+            /**
+             * Format: date-time
+             * @description So far, where it is being written
+             */
+            ends: string;
+            /**
+             * Format: int64
+             * @description Pixels
+             */
+            height: number;
+            /** @description Whether it is marked to be kept */
+            keep: boolean;
+            /**
+             * @description What had it recorded; empty when that is not known any more
+             * @enum {string}
+             */
+            why?: "always" | "timetable" | "hand" | "motion";
+            /**
+             * Format: int64
+             * @description Pixels
+             */
+            width: number;
+        };
+        RecordingRoom: {
+            /** Format: int64 */
+            bytes: number;
+            /**
+             * Format: int64
+             * @description Size of the disk
+             */
+            diskBytes: number;
+            /** @description Of which there is something, or which are recorded now */
+            feeds: components["schemas"]["RecordedFeed"][] | null;
+            /** Format: int64 */
+            files: number;
+            folder: string;
+            /**
+             * Format: int64
+             * @description On the disk
+             */
+            freeBytes: number;
+            /**
+             * Format: int64
+             * @description Of what is marked to be kept
+             */
+            keptBytes: number;
+            /**
+             * Format: int64
+             * @description That recordings may take; 0 is no limit
+             */
+            mostBytes: number;
+            /** @description Why the folder cannot be used */
+            problem?: string;
+            remedy?: string;
+            /**
+             * Format: int64
+             * @description That are to stay free
+             */
+            spareBytes: number;
+        };
+        RecordingSettings: {
+            /**
+             * Format: int64
+             * @description Seconds after motion; 0 is 10
+             * @default 0
+             */
+            afterSeconds: number;
+            /**
+             * Format: int64
+             * @description Seconds before motion, as far as they are in memory; 0 is 3
+             * @default 0
+             */
+            beforeSeconds: number;
+            /**
+             * Format: int64
+             * @description How much is kept, bytes; 0 is as much as there is room for
+             * @default 0
+             */
+            bytes: number;
+            /**
+             * Format: double
+             * @description How long it is kept; 0 is as long as there is room
+             * @default 0
+             */
+            days: number;
+            /**
+             * Format: int64
+             * @description Length of a file, as soon as a keyframe comes; 0 is 10
+             * @default 0
+             */
+            fileMinutes: number;
+            /** @description Whether everybody who may watch the feed may go back in time in it; otherwise engineers alone */
+            goBack?: boolean;
+            /** @description Cells that are not looked at: nine rows with / between them, of sixteen characters, x for masked and . for not */
+            mask?: string;
+            /**
+             * @description hand is only when somebody says so; motion when the picture changes, which needs the codec worker
+             * @default hand
+             * @enum {string}
+             */
+            mode: "hand" | "always" | "timetable" | "motion";
+            /**
+             * Format: double
+             * @description How much of the picture has to change to be motion, per cent of what is not masked; 0 is 1
+             * @default 0
+             */
+            thresholdPercent: number;
+            /**
+             * @description When the mode is timetable: days and times, such as mon-fri 07:00-19:00, sat 08:00-12:00
+             * @example mon-fri 07:00-19:00
+             */
+            timetable?: string;
+            /** @description Time zone of the timetable, such as Europe/Zurich; empty is the service's own */
+            zone?: string;
+        };
+        RecordingState: {
+            /** @description Kind of fault */
+            code?: string;
+            /**
+             * Format: int64
+             * @description Frames that are not in recordings since the start, the disk being slow
+             */
+            leftOut: number;
+            /** @description Why nothing is written, in a sentence */
+            problem?: string;
+            recording: boolean;
+            /** @description What to do next */
+            remedy?: string;
+            /** Format: date-time */
+            since?: string;
+            /**
+             * Format: date-time
+             * @description When what was begun by hand ends
+             */
+            until?: string;
+            /** @description always, timetable, hand or motion */
+            why?: string;
+        };
+        Recordings: {
+            /**
+             * Format: int64
+             * @description Of all
+             */
+            bytes: number;
+            feed: string;
+            /**
+             * Format: int64
+             * @description Of all
+             */
+            files: number;
+            /** @description Whether there are more */
+            more: boolean;
+            /** Format: date-time */
+            newest?: string;
+            /**
+             * Format: date-time
+             * @description When the oldest of all begins
+             */
+            oldest?: string;
+            /** @description Of the time that was asked for, the oldest first; 2,000 at most */
+            spans: components["schemas"]["RecordedSpan"][] | null;
+            state: components["schemas"]["RecordingState"];
+        };
+        RecordingsChanged: {
+            /** Format: int64 */
+            bytes?: number;
+            /** Format: int64 */
+            files: number;
         };
         Rendition: {
             /** @description Whether nobody asked for it: HLS needs it */
@@ -4588,7 +4932,7 @@ export interface operations {
                  * @description Only events of this kind
                  * @example state
                  */
-                kind?: "state" | "change" | "warning" | "sign-in" | "service" | "transcode" | "request" | "search" | "alert";
+                kind?: "state" | "change" | "warning" | "sign-in" | "service" | "transcode" | "request" | "search" | "alert" | "motion";
                 /**
                  * @description Only events that matter so much, or more
                  * @example warning
@@ -4767,6 +5111,9 @@ export interface operations {
                      *             "mode": "automatic",
                      *             "hls": "as-feed",
                      *             "webrtc": "as-feed"
+                     *           },
+                     *           "recording": {
+                     *             "mode": "hand"
                      *           }
                      *         }
                      *       ]
@@ -4883,6 +5230,9 @@ export interface operations {
                  *             "mode": "automatic",
                  *             "hls": "as-feed",
                  *             "webrtc": "as-feed"
+                 *           },
+                 *           "recording": {
+                 *             "mode": "hand"
                  *           }
                  *         }
                  *       ]
@@ -5018,6 +5368,9 @@ export interface operations {
                      *             "mode": "automatic",
                      *             "hls": "as-feed",
                      *             "webrtc": "as-feed"
+                     *           },
+                     *           "recording": {
+                     *             "mode": "hand"
                      *           },
                      *           "audienceMeans": "Everyone who has the address can watch, without signing in.",
                      *           "deliveries": [
@@ -5218,6 +5571,9 @@ export interface operations {
                  *         "mode": "automatic",
                  *         "hls": "as-feed",
                  *         "webrtc": "as-feed"
+                 *       },
+                 *       "recording": {
+                 *         "mode": "hand"
                  *       }
                  *     }
                  */
@@ -5281,6 +5637,9 @@ export interface operations {
                      *         "mode": "automatic",
                      *         "hls": "as-feed",
                      *         "webrtc": "as-feed"
+                     *       },
+                     *       "recording": {
+                     *         "mode": "hand"
                      *       },
                      *       "audienceMeans": "Everyone who has the address can watch, without signing in.",
                      *       "deliveries": [
@@ -5493,6 +5852,9 @@ export interface operations {
                      *         "mode": "automatic",
                      *         "hls": "as-feed",
                      *         "webrtc": "as-feed"
+                     *       },
+                     *       "recording": {
+                     *         "mode": "hand"
                      *       },
                      *       "audienceMeans": "Everyone who has the address can watch, without signing in.",
                      *       "deliveries": [
@@ -5815,6 +6177,9 @@ export interface operations {
                      *         "mode": "automatic",
                      *         "hls": "as-feed",
                      *         "webrtc": "as-feed"
+                     *       },
+                     *       "recording": {
+                     *         "mode": "hand"
                      *       },
                      *       "audienceMeans": "Everyone who has the address can watch, without signing in.",
                      *       "deliveries": [
@@ -6284,6 +6649,9 @@ export interface operations {
                      *         "mode": "automatic",
                      *         "hls": "as-feed",
                      *         "webrtc": "as-feed"
+                     *       },
+                     *       "recording": {
+                     *         "mode": "hand"
                      *       },
                      *       "audienceMeans": "Everyone who has the address can watch, without signing in.",
                      *       "deliveries": [
@@ -7751,6 +8119,104 @@ export interface operations {
             };
         };
     };
+    "show-motion": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "thresholdPercent": 1,
+                     *       "points": [
+                     *         {
+                     *           "at": "2026-11-26T07:30:00Z",
+                     *           "changedPercent": 2.4
+                     *         }
+                     *       ],
+                     *       "cells": [
+                     *         [
+                     *           0,
+                     *           0,
+                     *           12.5
+                     *         ]
+                     *       ]
+                     *     }
+                     */
+                    "application/json": components["schemas"]["Motion"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "plan-feed": {
         parameters: {
             query?: {
@@ -8500,6 +8966,487 @@ export interface operations {
             };
         };
     };
+    "start-recording": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example lower-station */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "minutes": 30
+                 *     }
+                 */
+                "application/json": components["schemas"]["RecordNow"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "recording": true,
+                     *       "why": "always",
+                     *       "since": "2026-11-26T06:30:00Z",
+                     *       "leftOut": 0
+                     *     }
+                     */
+                    "application/json": components["schemas"]["RecordingState"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "stop-recording": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "recording": false,
+                     *       "leftOut": 0
+                     *     }
+                     */
+                    "application/json": components["schemas"]["RecordingState"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-recordings": {
+        parameters: {
+            query?: {
+                /**
+                 * @description Beginning; 24 hours before the end when left out
+                 * @example 2026-11-01
+                 */
+                from?: string;
+                /**
+                 * @description End; now when left out
+                 * @example 2026-11-30
+                 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                /**
+                 * @description The feed's name
+                 * @example lower-station
+                 */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "feed": "lower-station",
+                     *       "state": {
+                     *         "recording": true,
+                     *         "why": "always",
+                     *         "since": "2026-11-26T06:30:00Z",
+                     *         "leftOut": 0
+                     *       },
+                     *       "oldest": "2026-11-26T06:30:00Z",
+                     *       "newest": "2026-11-26T07:30:00Z",
+                     *       "bytes": 900000000,
+                     *       "files": 6,
+                     *       "spans": [
+                     *         {
+                     *           "begins": "2026-11-26T06:30:00Z",
+                     *           "ends": "2026-11-26T07:30:00Z",
+                     *           "bytes": 900000000,
+                     *           "width": 1280,
+                     *           "height": 720,
+                     *           "codec": "avc1.42C01F",
+                     *           "audio": true,
+                     *           "keep": false,
+                     *           "why": "always"
+                     *         }
+                     *       ],
+                     *       "more": false
+                     *     }
+                     */
+                    "application/json": components["schemas"]["Recordings"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "remove-recordings": {
+        parameters: {
+            query: {
+                /** @example 2026-11-01 */
+                from: string;
+                /** @example 2026-11-30 */
+                to: string;
+            };
+            header?: never;
+            path: {
+                /** @example lower-station */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "files": 6,
+                     *       "bytes": 900000000
+                     *     }
+                     */
+                    "application/json": components["schemas"]["RecordingsChanged"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "keep-recordings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example lower-station */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "from": "2026-11-26T07:30:00Z",
+                 *       "to": "2026-11-26T07:40:00Z",
+                 *       "keep": true
+                 *     }
+                 */
+                "application/json": components["schemas"]["KeepRecordings"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "files": 2
+                     *     }
+                     */
+                    "application/json": components["schemas"]["RecordingsChanged"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "add-rendition": {
         parameters: {
             query?: never;
@@ -9154,6 +10101,9 @@ export interface operations {
                      *         "hls": "as-feed",
                      *         "webrtc": "as-feed"
                      *       },
+                     *       "recording": {
+                     *         "mode": "hand"
+                     *       },
                      *       "audienceMeans": "Everyone who has the address can watch, without signing in.",
                      *       "deliveries": [
                      *         "hls",
@@ -9383,6 +10333,9 @@ export interface operations {
                      *         "mode": "automatic",
                      *         "hls": "as-feed",
                      *         "webrtc": "as-feed"
+                     *       },
+                     *       "recording": {
+                     *         "mode": "hand"
                      *       },
                      *       "audienceMeans": "Everyone who has the address can watch, without signing in.",
                      *       "deliveries": [
@@ -10753,6 +11706,89 @@ export interface operations {
                      *     }
                      */
                     "application/json": components["schemas"]["RuleList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "show-recordings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "folder": "/var/lib/webostrum/recordings",
+                     *       "files": 6,
+                     *       "bytes": 900000000,
+                     *       "keptBytes": 0,
+                     *       "freeBytes": 65000000000,
+                     *       "diskBytes": 250000000000,
+                     *       "mostBytes": 0,
+                     *       "spareBytes": 2000000000,
+                     *       "feeds": [
+                     *         {
+                     *           "feed": "lower-station",
+                     *           "files": 6,
+                     *           "bytes": 900000000,
+                     *           "oldest": "2026-11-26T06:30:00Z",
+                     *           "newest": "2026-11-26T07:30:00Z",
+                     *           "state": {
+                     *             "recording": true,
+                     *             "why": "always",
+                     *             "since": "2026-11-26T06:30:00Z",
+                     *             "leftOut": 0
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
+                    "application/json": components["schemas"]["RecordingRoom"];
                 };
             };
             /** @description Unauthorized */

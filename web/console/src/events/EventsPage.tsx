@@ -16,7 +16,7 @@ import { ProblemBox } from "../parts/ProblemBox";
 import { Line, Lines } from "./EventList";
 import { filteredEvents } from "./queries";
 
-const kinds = ["state", "change", "warning", "alert", "sign-in", "service", "transcode", "request", "search"];
+const kinds = ["state", "change", "warning", "alert", "sign-in", "service", "transcode", "request", "search", "motion"];
 
 /** What happened: searched, filtered, repeated ones as one, older ones by scrolling. */
 export function EventsPage() {

@@ -1,6 +1,7 @@
 import ArrowBackIcon from "@mui/icons-material/ArrowBack";
 import CodeIcon from "@mui/icons-material/Code";
 import CompareIcon from "@mui/icons-material/CompareOutlined";
+import HistoryIcon from "@mui/icons-material/History";
 import StraightenIcon from "@mui/icons-material/StraightenOutlined";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
@@ -139,6 +140,11 @@ function Head({ feed, me }: { feed: Feed; me: Me }) {
           <Button component={Link} to={`/feeds/${feed.name}/plan`} startIcon={<StraightenIcon />}>
             Plan
           </Button>
+          {(me.role === "engineer" || feed.recording.goBack) && (
+            <Button component={Link} to={`/feeds/${feed.name}/recordings`} startIcon={<HistoryIcon />}>
+              Recordings
+            </Button>
+          )}
           <Button component={Link} to={`/feeds/${feed.name}/compare`} startIcon={<CompareIcon />}>
             Compare
           </Button>
