@@ -164,7 +164,7 @@ var routes = map[string]row{
 	"GET /media/gate/past/list.m3u8":           {may{401, 404, 403, 404, y, y, y, 404, 403, 403}, 422},
 	"GET /media/gate/past/1.mp4":               {may{401, 404, 403, 404, y, y, y, 404, 403, 403}, 404},
 	"GET /media/gate/past/still.jpg":           {may{401, 404, 403, 404, y, y, y, 404, 403, 403}, 422},
-	"GET /media/gate/link/LINK/past/list.m3u8": {anybody, 404},
+	"GET /media/gate/link/LINK/past/list.m3u8": {may{404, 404, 404, 404, y, y, y, 404, 404, 404}, 422},
 	"GET /api/v1/usage":                        {readers, 200},
 	"GET /api/v1/usage.csv":                    {readers, 200},
 	"PUT /api/v1/usage/allowance":              {engineers, 422},

@@ -10,6 +10,7 @@ import (
 	"webostrum/codecs/picture"
 	"webostrum/codecs/text"
 	"webostrum/codecs/turbojpeg"
+	"webostrum/codecs/vpx"
 	"webostrum/codecs/yuv"
 	"webostrum/core/media"
 	"webostrum/core/nalu"
@@ -114,7 +115,7 @@ func (o *output) cutDue(pts int64) bool {
 
 // keyDue says whether a keyframe is due by the clock, whatever the frame rate does.
 func (o *output) keyDue(s workerproto.Stamp) bool {
-	if o.spec.Codec != media.H264 || o.lastKey == 0 {
+	if o.spec.Codec == media.JPEG || o.lastKey == 0 {
 		return false
 	}
 	const slack = 2 // half a picture
@@ -150,8 +151,11 @@ func (o *output) open(colour workerproto.Colour) error {
 }
 
 func newEncoder(o rendition.Encoding, colour workerproto.Colour) (picture.Encoder, error) {
-	if o.Codec == media.JPEG {
+	switch o.Codec {
+	case media.JPEG:
 		return turbojpeg.NewEncoder(o.Quality)
+	case media.VP9:
+		return vpx.NewEncoder(o, colour)
 	}
 	return openh264.NewEncoder(o, colour)
 }

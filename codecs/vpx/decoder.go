@@ -1,4 +1,4 @@
-// Package vpx decodes VP8 with the libvpx library, in one thread.
+// Package vpx decodes VP8 and encodes VP9 with the libvpx library, in one thread.
 package vpx
 
 /*

@@ -44,6 +44,7 @@ const (
 	H265 Codec = "H265"
 	JPEG Codec = "JPEG"
 	VP8  Codec = "VP8"
+	VP9  Codec = "VP9"
 	AAC  Codec = "MPEG4-GENERIC"
 	PCMU Codec = "PCMU" // G.711 mu-law
 	PCMA Codec = "PCMA" // G.711 A-law

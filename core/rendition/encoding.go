@@ -73,13 +73,13 @@ func (o Encoding) Validate() error {
 	if o.FrameRate != 0 && (o.FrameRate < 0.01 || o.FrameRate > 120) {
 		return fmt.Errorf("%g fps cannot be had: 0.01 to 120 can", o.FrameRate)
 	}
-	if o.Codec == media.H264 {
+	if o.Codec != media.JPEG {
 		switch {
 		case o.BitRate < 10_000 || o.BitRate > 100_000_000:
 			return fmt.Errorf("%d bit/s cannot be had: 10,000 to 100,000,000 can", o.BitRate)
 		case o.KeyMillis < 100 || o.KeyMillis > 600_000:
 			return fmt.Errorf("a keyframe every %d ms cannot be had: 100 to 600,000 can", o.KeyMillis)
-		case o.Profile != Baseline && o.Profile != Main:
+		case o.Codec == media.H264 && o.Profile != Baseline && o.Profile != Main:
 			return fmt.Errorf("profile %q is neither baseline nor main", o.Profile)
 		}
 	} else if o.Quality < 1 || o.Quality > 100 {
@@ -90,12 +90,12 @@ func (o Encoding) Validate() error {
 
 func (o Encoding) validateSize() error {
 	switch o.Codec {
-	case media.H264:
+	case media.H264, media.VP9:
 		switch {
 		case o.Width < minSide || o.Height < minSide || o.Width > maxWidth || o.Height > maxHeight:
-			return fmt.Errorf("a picture of %dx%d cannot be made as H.264: %dx%d to %dx%d can", o.Width, o.Height, minSide, minSide, maxWidth, maxHeight)
+			return fmt.Errorf("a picture of %dx%d cannot be made as %s: %dx%d to %dx%d can", o.Width, o.Height, name(o.Codec), minSide, minSide, maxWidth, maxHeight)
 		case o.Width%2 != 0 || o.Height%2 != 0:
-			return fmt.Errorf("a picture of %dx%d cannot be made as H.264: both sides must be even; %dx%d can", o.Width, o.Height, o.Width&^1, o.Height&^1)
+			return fmt.Errorf("a picture of %dx%d cannot be made as %s: both sides must be even; %dx%d can", o.Width, o.Height, name(o.Codec), o.Width&^1, o.Height&^1)
 		}
 	case media.JPEG:
 		if o.Width < 1 || o.Height < 1 || o.Width > maxJPEGSide || o.Height > maxJPEGSide {

@@ -200,8 +200,11 @@ func largest(wide, high float64, codec media.Codec) float64 {
 }
 
 func name(codec media.Codec) string {
-	if codec == media.JPEG {
+	switch codec {
+	case media.JPEG:
 		return "JPEG"
+	case media.VP9:
+		return "VP9"
 	}
 	return "H.264"
 }
