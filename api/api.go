@@ -33,6 +33,7 @@ import (
 	"webostrum/record"
 	"webostrum/router"
 	"webostrum/station"
+	"webostrum/stills"
 	"webostrum/store"
 )
 
@@ -76,6 +77,9 @@ type Config struct {
 
 	// Recordings are what was recorded; nil without.
 	Recordings *record.Library
+
+	// Stills are those that are taken by schedules, and films; nil without.
+	Stills *stills.Library
 
 	// SearchOn are the interfaces that cameras are searched on; empty for all.
 	SearchOn []string

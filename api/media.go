@@ -104,6 +104,12 @@ func (a *API) serveRest(w http.ResponseWriter, r *http.Request, name string, m a
 		a.servePast(w, r, name, m, file)
 		return
 	}
+	for _, folder := range []string{"stills/", "films/"} {
+		if file, ok := strings.CutPrefix(rest, folder); ok {
+			a.serveKept(w, r, name, m, folder == "films/", file)
+			return
+		}
+	}
 	switch rest {
 	case "mjpeg":
 		a.serveMotionJPEG(w, r, name, m)

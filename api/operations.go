@@ -51,6 +51,7 @@ func (a *API) operations() {
 	a.reachOperations(h)
 	a.recordOperations(h)
 	a.recordingOperations(h)
+	a.stillOperations(h)
 	a.usageOperations(h)
 	a.alertOperations(h)
 	a.feedFileOperations(h)

@@ -46,7 +46,7 @@ func settingsOf(r store.Feed) apitypes.FeedSettings {
 			SegmentSeconds: seconds(r.SegmentMillis), PartSeconds: seconds(r.PartMillis), PlaylistLength: r.PlaylistLength,
 		},
 		Pictures: apitypes.PictureSettings{Size: r.PictureSize, FrameRate: r.PictureRate, Quality: r.PictureQuality},
-		Audio:    apitypes.AudioSettings{Mode: r.Audio, HLS: r.AudioHLS, WebRTC: r.AudioWebRTC}, Recording: recordingOf(r.Recording),
+		Audio:    apitypes.AudioSettings{Mode: r.Audio, HLS: r.AudioHLS, WebRTC: r.AudioWebRTC}, Recording: recordingOf(r.Recording), Stills: schedulesOf(r.Stills),
 	}
 }
 
@@ -117,6 +117,9 @@ func apply(s apitypes.FeedSettings, r *store.Feed, credentials bool) error {
 		return refused("sites", err.Error())
 	}
 	if r.Recording, err = applyRecording(s.Recording); err != nil {
+		return err
+	}
+	if r.Stills, err = applySchedules(s.Stills, r.Requests); err != nil {
 		return err
 	}
 	r.Title, r.Sites, r.Reports = s.Title, strings.Join(sites.Strings(), " "), s.Reports

@@ -18,6 +18,7 @@ type FeedSettings struct {
 	Audio    AudioSettings    `json:"audio" required:"false"`
 
 	Recording RecordingSettings `json:"recording" required:"false"`
+	Stills    []StillSchedule   `json:"stills" required:"false" nullable:"false" maxItems:"16" doc:"Schedules by which stills are taken"`
 }
 
 // AudienceSettings say who may watch, besides engineers and whoever has a link.
@@ -85,7 +86,7 @@ func Defaults(url string) FeedSettings {
 		Audience: AudienceSettings{Who: "signed-in", Accounts: []string{}}, Sites: []string{}, Tags: []string{},
 		Camera:   CameraSettings{URL: url, Transport: "auto", Fetch: "auto", PollSeconds: 2, AnswerSeconds: 5, FirstFrameSeconds: 10, StallSeconds: 5},
 		Delivery: DeliverySettings{Off: []string{"rtsp"}, Within: 2},
-		Audio:    AudioSettings{Mode: "automatic", HLS: "as-feed", WebRTC: "as-feed"}, Recording: RecordingSettings{Mode: "hand"},
+		Audio:    AudioSettings{Mode: "automatic", HLS: "as-feed", WebRTC: "as-feed"}, Recording: RecordingSettings{Mode: "hand"}, Stills: []StillSchedule{},
 	}
 }
 

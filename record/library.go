@@ -173,8 +173,8 @@ func folderFault(err error, format string, args ...any) error {
 	return fault.New(fault.RecordingFolder, err, format, args...)
 }
 
-// diskFault is an error of a disk as a fault; other errors stay what they are.
-func diskFault(err error) *fault.Error {
+// DiskFault is an error of a disk as a fault; other errors stay what they are.
+func DiskFault(err error) *fault.Error {
 	var f *fault.Error
 	var path *fs.PathError
 	switch {
@@ -197,7 +197,7 @@ func (l *Library) failed(feed string, err error) (disk bool) {
 	if err == nil {
 		return false
 	}
-	f := diskFault(err)
+	f := DiskFault(err)
 	switch f.Kind.Code {
 	case fault.DiskFull, fault.RecordingDisk, fault.RecordingFolder, fault.RecordingUnfit, fault.Failed:
 		disk = true

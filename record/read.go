@@ -127,7 +127,7 @@ func unreadable(err error) error {
 	if errors.Is(err, recording.ErrEmpty) || errors.Is(err, fs.ErrNotExist) || errors.Is(err, fmp4.ErrMalformed) {
 		return nil
 	}
-	return diskFault(err)
+	return DiskFault(err)
 }
 
 // Open opens a file of a feed, to be read as far as it is whole. Close it.
@@ -140,7 +140,7 @@ func (l *Library) Open(feed string, id int64) (f *os.File, size int64, begins ti
 		if errors.Is(err, fs.ErrNotExist) {
 			return nil, 0, begins, fault.New(fault.RecordingNone, err, "This file is not there any more.")
 		}
-		return nil, 0, begins, diskFault(err)
+		return nil, 0, begins, DiskFault(err)
 	}
 	if x := l.openAt(row.Path); x != nil {
 		row, _ = x.snapshot()
@@ -149,7 +149,7 @@ func (l *Library) Open(feed string, id int64) (f *os.File, size int64, begins ti
 	info, err := f.Stat()
 	if err != nil {
 		_ = f.Close()
-		return nil, 0, begins, diskFault(err)
+		return nil, 0, begins, DiskFault(err)
 	}
 	return f, info.Size(), time.UnixMilli(row.BeginsMillis), nil
 }
@@ -201,7 +201,7 @@ func (l *Library) Export(feed string, from, to time.Time, cut recording.Cut) (*E
 		f, err := os.Open(l.full(row.Path))
 		if err != nil {
 			e.Close()
-			return nil, diskFault(err)
+			return nil, DiskFault(err)
 		}
 		init, e.files, sources = x.Init, append(e.files, f), append(sources, recording.Source{Reader: f, Index: x})
 	}
@@ -225,7 +225,7 @@ func exportFault(err error) error {
 	case errors.Is(err, recording.ErrTooLong):
 		return fault.New(fault.RecordingTooLong, err, "")
 	}
-	return diskFault(err)
+	return DiskFault(err)
 }
 
 func (e *Export) add(from io.ReaderAt, offset, size int64) {
@@ -261,4 +261,54 @@ func (l *Library) Keyframe(feed string, at time.Time) (*media.Sample, error) {
 		}
 	}
 	return nil, fault.New(fault.RecordingNone, nil, "")
+}
+
+// Moment is a keyframe of a recording that can be read.
+type Moment struct {
+	At   time.Time
+	lib  *Library
+	row  store.RecordedFile
+	shot time.Time
+}
+
+// Read reads the keyframe.
+func (m Moment) Read() (*media.Sample, error) {
+	x, err := m.lib.indexOf(m.row)
+	if err != nil {
+		return nil, err
+	}
+	f, err := os.Open(m.lib.full(m.row.Path))
+	if err != nil {
+		return nil, err
+	}
+	defer func() { _ = f.Close() }()
+	return recording.Keyframe(f, x, m.shot)
+}
+
+// mostMoments bounds the keyframes that are listed.
+const mostMoments = 500_000
+
+// Keyframes lists the keyframes of a feed's recordings between two times.
+func (l *Library) Keyframes(feed string, from, to time.Time) (list []Moment, err error) {
+	rows, err := l.rows(feed, from, to)
+	if err != nil {
+		return nil, err
+	}
+	for _, row := range rows {
+		x, err := l.indexOf(row)
+		if err != nil {
+			if err := unreadable(err); err != nil {
+				return nil, err
+			}
+			continue
+		}
+		for _, p := range x.Points {
+			at := x.Time(p.Shown)
+			if at.Before(from) || !at.Before(to) || len(list) >= mostMoments {
+				continue
+			}
+			list = append(list, Moment{At: at, lib: l, row: row, shot: at.Add(time.Millisecond)})
+		}
+	}
+	return list, nil
 }

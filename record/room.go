@@ -114,7 +114,7 @@ func (l *Library) Remove(feed string, from, to time.Time) (files int, bytes int6
 			continue
 		}
 		if err := l.remove(f); err != nil {
-			return files, bytes, diskFault(err)
+			return files, bytes, DiskFault(err)
 		}
 		files, bytes = files+1, bytes+f.Bytes
 	}
@@ -139,7 +139,7 @@ func (l *Library) Keep(feed string, from, to time.Time, keep bool) (files int, e
 		}
 		to := recording.Kept(row.Path, keep)
 		if err := os.Rename(l.full(row.Path), l.full(to)); err != nil {
-			return files, diskFault(err)
+			return files, DiskFault(err)
 		}
 		row.Path, row.Keep = to, keep
 		if err := l.store.SaveRecordedFile(&row); err != nil {

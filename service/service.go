@@ -30,6 +30,7 @@ import (
 	"webostrum/netif"
 	"webostrum/router"
 	"webostrum/station"
+	"webostrum/stills"
 	"webostrum/store"
 	"webostrum/traces"
 	"webostrum/transcode"
@@ -158,6 +159,7 @@ func runOnce(ctx context.Context, cfg Config, restart func(), started func(Start
 	if err != nil {
 		return err
 	}
+	pictures := stills.New(stills.Config{Folder: cfg.Data, Worker: codecs, Station: feeds, Recordings: library, Log: cfg.Log})
 	webRTC, err := openWebRTC(cfg)
 	if err != nil {
 		return err
@@ -185,7 +187,7 @@ func runOnce(ctx context.Context, cfg Config, restart func(), started func(Start
 	}
 	rules := router.New(router.Config{Gateway: netif.Gateway, Log: cfg.Log})
 	handler, err = api.New(api.Config{
-		Ports: portsOf(doors), Front: front, Certs: source, Doors: func() []api.Door { return states(doors) }, Router: rules, Restart: restart, Tracer: tracer, Recordings: library,
+		Ports: portsOf(doors), Front: front, Certs: source, Doors: func() []api.Door { return states(doors) }, Router: rules, Restart: restart, Tracer: tracer, Recordings: library, Stills: pictures,
 		Store: records, Station: feeds, Web: web.Files(), Version: Version, Secure: cfg.Secure, EnterKey: cfg.EnterKey,
 		WebRTC: webRTC, Publishers: publishers, ICEServers: cfg.ICEServers, Viewers: cfg.Viewers, Worker: codecs, Log: cfg.Log, Listen: listener.Addr(), TrustedProxies: cfg.TrustedProxies, SearchOn: cfg.SearchOn,
 	})
@@ -208,6 +210,7 @@ func runOnce(ctx context.Context, cfg Config, restart func(), started func(Start
 	})
 	keeping.Go(func() { keepWatchdog(beside, feeds) })
 	keeping.Go(func() { library.Run(beside) })
+	keeping.Go(func() { pictures.Run(beside) })
 	keeping.Go(func() { keepBackups(beside, cfg.Backups, records, feeds) })
 	if asked, ok := source.(*certs.ACME); ok {
 		keeping.Go(func() { asked.Run(beside) })

@@ -107,6 +107,12 @@ func (f *Feed) setLocked(r store.Feed) {
 // Recording says when the feed is recorded.
 func (f *Feed) Recording() store.Recording { return f.stored().Recording }
 
+// Stills are the schedules by which stills of the feed are taken.
+func (f *Feed) Stills() []store.StillSchedule { return f.stored().Stills }
+
+// Title is the feed's name for people.
+func (f *Feed) Title() string { return f.stored().Title }
+
 func (f *Feed) live() bool { return f.Condition().State == StateLive }
 
 // away says why there is no use in waiting for the camera.

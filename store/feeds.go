@@ -62,7 +62,8 @@ type Feed struct {
 	AudioHLS    string `gorm:"column:audio_hls"`
 	AudioWebRTC string `gorm:"column:audio_web_rtc"`
 
-	Recording Recording `gorm:"serializer:json"`
+	Recording Recording       `gorm:"serializer:json"`
+	Stills    []StillSchedule `gorm:"serializer:json"`
 
 	Renditions []Rendition     // by name
 	Requests   []CameraRequest // by name

@@ -20,6 +20,30 @@ type Recording struct {
 	GoBack    bool    `json:"goBack,omitempty"`    // viewers may go back in time
 }
 
+// StillSchedule says when stills of a feed are taken, and what films are made of them.
+type StillSchedule struct {
+	Name      string   `json:"name"`
+	Seconds   float64  `json:"seconds,omitempty"` // from one to the next; 0 when they are taken at times of day
+	At        []string `json:"at,omitempty"`      // times of day, such as 07:30
+	Zone      string   `json:"zone,omitempty"`    // IANA time zone of those; empty is the service's
+	Sun       bool     `json:"sun,omitempty"`     // only while the sun is up
+	Latitude  float64  `json:"latitude,omitempty"`
+	Longitude float64  `json:"longitude,omitempty"`
+	Size      string   `json:"size,omitempty"`
+	Quality   int      `json:"quality,omitempty"`
+	Text      string   `json:"text,omitempty"`
+	Requests  []string `json:"requests,omitempty"` // of the feed's camera requests, sent before each
+	Days      float64  `json:"days,omitempty"`     // that stills are kept; 0 is no limit
+	Show      bool     `json:"show,omitempty"`     // viewers of the feed see them, and their films
+
+	Film        string  `json:"film,omitempty"`        // hour or day: one is made of each; empty for none
+	FilmSeconds float64 `json:"filmSeconds,omitempty"` // that it is long; 0 shows 25 stills a second
+	FilmFormat  string  `json:"filmFormat,omitempty"`  // mp4 or webm; empty is mp4
+	FilmEven    bool    `json:"filmEven,omitempty"`    // brightness is evened out
+	FilmRemoves bool    `json:"filmRemoves,omitempty"` // its stills are removed
+	FilmDays    float64 `json:"filmDays,omitempty"`    // that films are kept; 0 is no limit
+}
+
 // RecordedFile is the record of one file of a recording.
 type RecordedFile struct {
 	ID           int64

@@ -335,6 +335,7 @@ var migrations = []migration{
 			ends_millis INTEGER NOT NULL, bytes INTEGER NOT NULL, width INTEGER NOT NULL, height INTEGER NOT NULL, codec TEXT NOT NULL,
 			audio INTEGER NOT NULL, why TEXT NOT NULL, keep INTEGER NOT NULL, open INTEGER NOT NULL, follows INTEGER NOT NULL)`,
 		`CREATE INDEX recorded_files_feed ON recorded_files (feed, begins_millis)`,
+		`ALTER TABLE feeds ADD COLUMN stills TEXT`,
 	}, nil},
 }
 

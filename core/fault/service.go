@@ -90,6 +90,11 @@ const (
 	RecordingFolder    Code = "recording-folder"
 	RecordingDisk      Code = "recording-disk"
 	RecordingOff       Code = "recording-off"
+	StillNone          Code = "still-none"
+	FilmsFull          Code = "films-full"
+	FilmEmpty          Code = "film-empty"
+	FilmFailed         Code = "film-failed"
+	FilmCancelled      Code = "film-cancelled"
 	DiskFull           Code = "disk-full"
 	Stopping           Code = "service-stopping"
 	Failed             Code = "service-failed"
@@ -367,6 +372,21 @@ var serviceKinds = []Kind{
 	{Code: RecordingOff, Class: ClassRefused, Status: 404,
 		Sentence: "Viewers cannot go back in time in this feed.",
 		Remedy:   "An engineer can let them: \"webostrum feed edit FEED --go-back\"."},
+	{Code: StillNone, Class: ClassNotFound, Status: 404,
+		Sentence: "There is no such still or film.",
+		Remedy:   "List what there is: \"webostrum film list FEED\", \"webostrum stills list FEED\"."},
+	{Code: FilmsFull, Class: ClassRefused, Status: 503,
+		Sentence: "Many films wait to be made.",
+		Remedy:   "Ask again when some of them are made."},
+	{Code: FilmEmpty, Class: ClassNotFound, Status: 404,
+		Sentence: "There are no pictures of that time to make a film of.",
+		Remedy:   "See by \"webostrum stills list FEED\" or \"webostrum recording show FEED\" what there is."},
+	{Code: FilmFailed, Class: ClassUnknown, Status: 500,
+		Sentence: "The film could not be made.",
+		Remedy:   "The detail says why; order it again when that is mended."},
+	{Code: FilmCancelled, Class: ClassRefused, Status: 409,
+		Sentence: "Making the film was ended.",
+		Remedy:   "Order it again."},
 	{Code: DiskFull, Class: ClassUnknown, Status: 507,
 		Sentence: "The disk of the data folder is full.",
 		Remedy:   "Make room on it; nothing that was recorded before is lost."},

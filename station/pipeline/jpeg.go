@@ -17,6 +17,7 @@ type JPEGRequest struct {
 	Size      rendition.Size
 	FrameRate float64 // fps at most
 	Quality   int     // 1 to 100
+	Text      string  // drawn in the lower left corner, as rendition.Text.Template
 
 	// Stranger is somebody whom nobody has let in. Strangers get the nearest of a few
 	// sizes and qualities, so that they share what is made, and leave room for others.
@@ -29,6 +30,8 @@ type JPEG struct {
 	FrameRate float64 // fps to be passed on; 0 means all
 	Release   func()
 }
+
+const usualText = 4 // hundredths of the picture's height
 
 const (
 	// largestUnasked is the side up to which viewers may have frames made larger than
@@ -127,6 +130,9 @@ func (p *Pipeline) jpegRequest(q JPEGRequest) (transcode.Request, error) {
 	}
 	record := p.cfg.Record()
 	r := transcode.Request{Rendition: rendition.Rendition{Codec: media.JPEG, Size: q.Size, FrameRate: q.FrameRate, Quality: q.Quality}}
+	if q.Text != "" {
+		r.Text = &rendition.Text{Template: q.Text, Place: record.Title, Corner: rendition.BottomLeft, Size: usualText}
+	}
 	if r.Size == (rendition.Size{}) {
 		r.Size, _ = rendition.ParseSize(record.PictureSize) // checked when it was set
 	}

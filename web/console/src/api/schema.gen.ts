@@ -432,6 +432,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/feeds/{name}/film-jobs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End making a film */
+        delete: operations["cancel-film"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{name}/films": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A feed's films */
+        get: operations["list-films"];
+        put?: never;
+        /** Make a film of stills or of a recording */
+        post: operations["make-film"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{name}/films/{source}/{file}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove a film */
+        delete: operations["remove-film"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/feeds/{name}/history": {
         parameters: {
             query?: never;
@@ -850,6 +902,23 @@ export interface paths {
          * @description A feed that is on and waits for its next try is tried now.
          */
         post: operations["start-feed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{name}/stills": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A feed's schedules of stills, and what they have taken */
+        get: operations["list-stills"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2055,6 +2124,8 @@ export interface components {
             sites?: string[];
             /** @enum {string} */
             state: "off" | "connecting" | "waiting" | "live" | "stalled" | "retrying" | "refused";
+            /** @description Schedules by which stills are taken */
+            stills?: components["schemas"]["StillSchedule"][];
             /**
              * @description What it is grouped by: small letters, digits and single hyphens, 40 at most
              * @example [
@@ -2114,6 +2185,8 @@ export interface components {
              *     ]
              */
             sites?: string[];
+            /** @description Schedules by which stills are taken */
+            stills?: components["schemas"]["StillSchedule"][];
             /**
              * @description What it is grouped by: small letters, digits and single hyphens, 40 at most
              * @example [
@@ -2161,6 +2234,8 @@ export interface components {
              *     ]
              */
             sites?: string[];
+            /** @description Schedules by which stills are taken */
+            stills?: components["schemas"]["StillSchedule"][];
             /**
              * @description What it is grouped by: small letters, digits and single hyphens, 40 at most
              * @example [
@@ -2184,6 +2259,57 @@ export interface components {
             /** @description Where it is, such as body.camera.url */
             location: string;
             message: string;
+        };
+        Film: {
+            /** @description Below the service's */
+            address: string;
+            /** Format: int64 */
+            bytes: number;
+            format: string;
+            /** Format: date-time */
+            from: string;
+            /** @description Fixed address of the newest of this source and format */
+            latest: string;
+            /** @description Of the file */
+            name: string;
+            source: string;
+            /** Format: date-time */
+            to: string;
+        };
+        FilmJob: {
+            /** @description Below the service's, once it is there */
+            address?: string;
+            /**
+             * Format: int64
+             * @description Pictures that it will have; 0 while it waits
+             */
+            all: number;
+            /**
+             * Format: int64
+             * @description Pictures that are in it so far
+             */
+            done: number;
+            /**
+             * Format: date-time
+             * @description When it was made, or given up
+             */
+            ended?: string;
+            format: string;
+            /** Format: date-time */
+            from: string;
+            /** Format: int64 */
+            id: number;
+            problem?: string;
+            remedy?: string;
+            source: string;
+            /** Format: date-time */
+            to: string;
+        };
+        FilmList: {
+            /** @description The newest first */
+            films: components["schemas"]["Film"][] | null;
+            /** @description The newest first */
+            jobs: components["schemas"]["FilmJob"][] | null;
         };
         FoundCamera: {
             /** @description Address to ask for its streams by ONVIF */
@@ -2259,6 +2385,14 @@ export interface components {
             keep: boolean;
             /** Format: date-time */
             to: string;
+        };
+        KeptStill: {
+            /** @description Below the service's */
+            address: string;
+            /** Format: date-time */
+            at: string;
+            /** Format: int64 */
+            bytes: number;
         };
         Link: {
             /** Format: date-time */
@@ -2469,6 +2603,8 @@ export interface components {
              *     ]
              */
             sites?: string[];
+            /** @description Schedules by which stills are taken */
+            stills?: components["schemas"]["StillSchedule"][];
             /**
              * @description What it is grouped by: small letters, digits and single hyphens, 40 at most
              * @example [
@@ -2481,6 +2617,34 @@ export interface components {
              * @example Lower station
              */
             title?: string;
+        };
+        NewFilm: {
+            /** @description Whether brightness that goes up and down is evened out; of stills alone */
+            even?: boolean;
+            /**
+             * @default mp4
+             * @enum {string}
+             */
+            format: "mp4" | "webm";
+            /** Format: date-time */
+            from: string;
+            /** @description Whether the stills are removed afterwards */
+            removes?: boolean;
+            /**
+             * Format: double
+             * @description How long it is to be; 0 shows every picture, 25 a second
+             * @example 60
+             */
+            seconds?: number;
+            /** @description Such as 1280x; empty is that of the first picture */
+            size?: string;
+            /**
+             * @description A schedule's name, or recording for the keyframes of what was recorded
+             * @example daylight
+             */
+            source: string;
+            /** Format: date-time */
+            to: string;
         };
         NewLink: {
             /**
@@ -3771,6 +3935,30 @@ export interface components {
             router?: string;
             rules: components["schemas"]["Rule"][] | null;
         };
+        ScheduleState: {
+            /** Format: int64 */
+            bytes: number;
+            /** Format: int64 */
+            files: number;
+            /** @description Address of the newest, below the service's */
+            latest: string;
+            name: string;
+            /**
+             * Format: date-time
+             * @description When the newest was taken
+             */
+            newest?: string;
+            /**
+             * Format: date-time
+             * @description When the next still is taken
+             */
+            next?: string;
+            /** Format: date-time */
+            oldest?: string;
+            /** @description Why the last one was not taken */
+            problem?: string;
+            remedy?: string;
+        };
         Search: {
             /** @description In the order in which they answered */
             found: components["schemas"]["FoundCamera"][] | null;
@@ -3869,6 +4057,95 @@ export interface components {
         SignInPage: {
             /** @description The account that the first start has made, as long as nobody has signed in */
             firstAccount?: string;
+        };
+        StillList: {
+            schedules: components["schemas"]["ScheduleState"][] | null;
+            /** @description Of the schedule that was asked for, 2,000 at most */
+            stills: components["schemas"]["KeptStill"][] | null;
+        };
+        StillSchedule: {
+            /**
+             * @description Times of day instead
+             * @example [
+             *       "08:00",
+             *       "12:00"
+             *     ]
+             */
+            at?: string[];
+            /**
+             * Format: double
+             * @description How long stills are kept; 0 is for ever
+             */
+            days?: number;
+            /**
+             * @description Whether a film is made of each hour or day
+             * @enum {string}
+             */
+            film?: "none" | "hour" | "day";
+            /**
+             * Format: double
+             * @description How long films are kept; 0 is for ever
+             */
+            filmDays?: number;
+            /** @description Whether brightness that goes up and down is evened out */
+            filmEven?: boolean;
+            /**
+             * @description MP4 with H.264, or WebM with VP9; MP4 when left out
+             * @enum {string}
+             */
+            filmFormat?: "mp4" | "webm";
+            /** @description Whether its stills are removed afterwards */
+            filmRemoves?: boolean;
+            /**
+             * Format: double
+             * @description How long it is to be; 0 shows every still, 25 a second
+             * @example 60
+             */
+            filmSeconds?: number;
+            /**
+             * Format: double
+             * @description Degrees, north is positive
+             */
+            latitude?: number;
+            /**
+             * Format: double
+             * @description Degrees, east is positive
+             */
+            longitude?: number;
+            /**
+             * @description Name in addresses and of the folder
+             * @example daylight
+             */
+            name: string;
+            /**
+             * Format: int64
+             * @description JPEG quality of what is transcoded; 0 is the feed's
+             */
+            quality?: number;
+            /** @description Camera requests of the feed that are sent before each still, since small boards forget */
+            requests?: string[];
+            /**
+             * Format: double
+             * @description From one still to the next, 1 at least; 0 when they are taken at times of day
+             * @example 60
+             */
+            seconds?: number;
+            /** @description Whether everybody who may watch the feed sees them and their films; otherwise engineers alone */
+            show?: boolean;
+            /** @description Such as 640x360, 640x or 1/2; empty is the camera's */
+            size?: string;
+            /** @description Whether they are taken only while the sun is up, at the place below */
+            sun?: boolean;
+            /**
+             * @description Drawn in the lower left corner: {date}, {time} and {place} stand for what they say
+             * @example {place} {date} {time}
+             */
+            text?: string;
+            /**
+             * @description Time zone of those, and of days and hours of films; empty is the service's own
+             * @example Europe/Zurich
+             */
+            zone?: string;
         };
         Strip: {
             /** Format: date-time */
@@ -5114,7 +5391,8 @@ export interface operations {
                      *           },
                      *           "recording": {
                      *             "mode": "hand"
-                     *           }
+                     *           },
+                     *           "stills": []
                      *         }
                      *       ]
                      *     }
@@ -5233,7 +5511,8 @@ export interface operations {
                  *           },
                  *           "recording": {
                  *             "mode": "hand"
-                 *           }
+                 *           },
+                 *           "stills": []
                  *         }
                  *       ]
                  *     }
@@ -5372,6 +5651,7 @@ export interface operations {
                      *           "recording": {
                      *             "mode": "hand"
                      *           },
+                     *           "stills": [],
                      *           "audienceMeans": "Everyone who has the address can watch, without signing in.",
                      *           "deliveries": [
                      *             "hls",
@@ -5574,7 +5854,8 @@ export interface operations {
                  *       },
                  *       "recording": {
                  *         "mode": "hand"
-                 *       }
+                 *       },
+                 *       "stills": []
                  *     }
                  */
                 "application/json": components["schemas"]["NewFeed"];
@@ -5641,6 +5922,7 @@ export interface operations {
                      *       "recording": {
                      *         "mode": "hand"
                      *       },
+                     *       "stills": [],
                      *       "audienceMeans": "Everyone who has the address can watch, without signing in.",
                      *       "deliveries": [
                      *         "hls",
@@ -5856,6 +6138,7 @@ export interface operations {
                      *       "recording": {
                      *         "mode": "hand"
                      *       },
+                     *       "stills": [],
                      *       "audienceMeans": "Everyone who has the address can watch, without signing in.",
                      *       "deliveries": [
                      *         "hls",
@@ -6181,6 +6464,7 @@ export interface operations {
                      *       "recording": {
                      *         "mode": "hand"
                      *       },
+                     *       "stills": [],
                      *       "audienceMeans": "Everyone who has the address can watch, without signing in.",
                      *       "deliveries": [
                      *         "hls",
@@ -6653,6 +6937,7 @@ export interface operations {
                      *       "recording": {
                      *         "mode": "hand"
                      *       },
+                     *       "stills": [],
                      *       "audienceMeans": "Everyone who has the address can watch, without signing in.",
                      *       "deliveries": [
                      *         "hls",
@@ -7451,6 +7736,320 @@ export interface operations {
                      */
                     "application/json": components["schemas"]["Embedding"];
                 };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "cancel-film": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example lower-station */
+                name: string;
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-films": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilmList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "make-film": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example lower-station */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewFilm"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FilmJob"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "remove-film": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example lower-station */
+                name: string;
+                source: string;
+                file: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Unauthorized */
             401: {
@@ -10104,6 +10703,7 @@ export interface operations {
                      *       "recording": {
                      *         "mode": "hand"
                      *       },
+                     *       "stills": [],
                      *       "audienceMeans": "Everyone who has the address can watch, without signing in.",
                      *       "deliveries": [
                      *         "hls",
@@ -10262,6 +10862,99 @@ export interface operations {
             };
         };
     };
+    "list-stills": {
+        parameters: {
+            query?: {
+                /** @description Whose stills are listed; none without */
+                schedule?: string;
+                /**
+                 * @description Beginning; 24 hours before the end when left out
+                 * @example 2026-11-01
+                 */
+                from?: string;
+                /**
+                 * @description End; now when left out
+                 * @example 2026-11-30
+                 */
+                to?: string;
+            };
+            header?: never;
+            path: {
+                /**
+                 * @description The feed's name
+                 * @example lower-station
+                 */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StillList"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "stop-feed": {
         parameters: {
             query?: never;
@@ -10337,6 +11030,7 @@ export interface operations {
                      *       "recording": {
                      *         "mode": "hand"
                      *       },
+                     *       "stills": [],
                      *       "audienceMeans": "Everyone who has the address can watch, without signing in.",
                      *       "deliveries": [
                      *         "hls",

@@ -1,0 +1,392 @@
+package stills
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"image"
+	"image/jpeg"
+	"os"
+	"path"
+	"reflect"
+	"time"
+
+	"webostrum/barrier"
+	"webostrum/core/fault"
+	"webostrum/core/media"
+	"webostrum/core/rendition"
+	"webostrum/core/still"
+	"webostrum/film"
+	"webostrum/record"
+	"webostrum/station"
+	"webostrum/store"
+)
+
+// Recording is the source of films that are made of what was recorded.
+const Recording = "recording"
+
+const (
+	mostWaiting = 20 // films
+	mostJobs    = 50 // that are remembered
+	settles     = 30 * time.Second
+)
+
+func same(a, b store.StillSchedule) bool { return reflect.DeepEqual(a, b) }
+
+// Order says what film is made.
+type Order struct {
+	Feed     string
+	Source   string // a schedule's name, or Recording
+	From, To time.Time
+	Length   time.Duration
+	Format   film.Format
+	Size     string
+	Even     bool
+	Removes  bool
+}
+
+// Job is a film in the making, or one that was made.
+type Job struct {
+	ID int
+	Order
+	Done, All int
+	Ended     time.Time    // zero while it is made, or waits
+	Problem   *fault.Error // why nothing came of it
+	Name      string       // of the file, once it is there
+	cancel    context.CancelFunc
+}
+
+// periods are the hours or days that films are made of.
+type periods struct {
+	kind string
+	zone *time.Location
+	last time.Time // beginning of the present one
+}
+
+func newPeriods(kind string, zone *time.Location, now time.Time) *periods {
+	p := &periods{kind: kind, zone: zone}
+	p.last = p.begin(now)
+	return p
+}
+
+func (p *periods) begin(t time.Time) time.Time {
+	t = t.In(p.zone)
+	y, m, d := t.Date()
+	if p.kind == "hour" {
+		return time.Date(y, m, d, t.Hour(), 0, 0, 0, p.zone)
+	}
+	return time.Date(y, m, d, 0, 0, 0, 0, p.zone)
+}
+
+// over says that a period has ended, and which; a little later, so that its last still is
+// there.
+func (p *periods) over(now time.Time) (from, to time.Time, ok bool) {
+	if p.kind == "" {
+		return from, to, false
+	}
+	present := p.begin(now.Add(-settles))
+	if !present.After(p.last) {
+		return from, to, false
+	}
+	from, p.last = p.last, present
+	return from, present, true
+}
+
+// filmOf orders the film of a schedule's hour or day.
+func (l *Library) filmOf(k key, s store.StillSchedule, from, to time.Time) {
+	o := Order{Feed: k.feed, Source: k.schedule, From: from, To: to, Length: time.Duration(s.FilmSeconds * float64(time.Second)), Format: film.Format(s.FilmFormat), Even: s.FilmEven, Removes: s.FilmRemoves}
+	if _, err := l.Order(o); err != nil {
+		l.cfg.Station.By("", "").Note(k.feed, station.EventWarning, "the film of "+k.schedule+" is not made: "+err.Error())
+	}
+}
+
+// Order has a film made when those before it are.
+func (l *Library) Order(o Order) (Job, error) {
+	if o.Format == "" {
+		o.Format = film.MP4
+	}
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	waiting := 0
+	for _, j := range l.jobs {
+		if j.Ended.IsZero() {
+			waiting++
+		}
+	}
+	if waiting >= mostWaiting {
+		return Job{}, fault.New(fault.FilmsFull, nil, "")
+	}
+	l.next++
+	j := &Job{ID: l.next, Order: o}
+	l.jobs = append(l.jobs, j)
+	if n := len(l.jobs); n > mostJobs {
+		l.jobs = append([]*Job(nil), l.jobs[n-mostJobs:]...)
+	}
+	select {
+	case l.kick <- struct{}{}:
+	default:
+	}
+	return *j, nil
+}
+
+// Jobs are the films of a feed that are made, wait, or were made since the start; the newest
+// first.
+func (l *Library) Jobs(feed string) (list []Job) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	for i := len(l.jobs) - 1; i >= 0; i-- {
+		if l.jobs[i].Feed == feed {
+			list = append(list, *l.jobs[i])
+		}
+	}
+	return list
+}
+
+// Cancel ends making a film, or takes it out of those that wait.
+func (l *Library) Cancel(feed string, id int) error {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	for _, j := range l.jobs {
+		if j.ID == id && j.Feed == feed && j.Ended.IsZero() {
+			j.Ended, j.Problem = time.Now(), fault.New(fault.FilmCancelled, nil, "")
+			if j.cancel != nil {
+				j.cancel()
+			}
+			return nil
+		}
+	}
+	return fault.New(fault.StillNone, nil, "No film of that number is being made.")
+}
+
+// makeFilms makes one film after the other.
+func (l *Library) makeFilms(ctx context.Context) {
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-l.kick:
+		}
+		for j := l.waiting(); j != nil && ctx.Err() == nil; j = l.waiting() {
+			l.makeOne(ctx, j)
+		}
+	}
+}
+
+func (l *Library) waiting() *Job {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	for _, j := range l.jobs {
+		if j.Ended.IsZero() {
+			return j
+		}
+	}
+	return nil
+}
+
+func (l *Library) makeOne(ctx context.Context, j *Job) {
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	l.mu.Lock()
+	j.cancel = cancel
+	order := j.Order
+	l.mu.Unlock()
+	var name string
+	var made film.Film
+	err := barrier.Do(func() (err error) { name, made, err = l.make(ctx, order, j); return err })
+	l.mu.Lock()
+	if j.Ended.IsZero() {
+		j.Ended = time.Now()
+		if err != nil {
+			j.Problem = filmFault(err)
+		} else {
+			j.Name = path.Base(name)
+		}
+	}
+	problem := j.Problem
+	l.mu.Unlock()
+	by := l.cfg.Station.By("", "")
+	switch {
+	case problem == nil:
+		by.Note(order.Feed, station.EventChange, fmt.Sprintf("a film of %s was made: %d pictures in %v", order.Source, made.Pictures, made.Length.Round(100*time.Millisecond)))
+	case problem.Kind.Code != fault.FilmCancelled && ctx.Err() == nil:
+		by.Warn(order.Feed, problem.Kind.Code, "no film of "+order.Source+" was made: "+problem.Error())
+	}
+	l.cfg.Station.Changed()
+}
+
+func filmFault(err error) *fault.Error {
+	if f := record.DiskFault(err); f.Kind.Code != fault.Failed {
+		return f
+	}
+	return fault.New(fault.FilmFailed, err, "%v", err)
+}
+
+// make makes the film of an order and returns its name.
+func (l *Library) make(ctx context.Context, o Order, j *Job) (string, film.Film, error) {
+	size, err := rendition.ParseSize(o.Size)
+	if err != nil {
+		return "", film.Film{}, err
+	}
+	cfg := film.Config{Worker: l.cfg.Worker, Format: o.Format, Size: size, Length: o.Length, Progress: func(done, all int) {
+		l.mu.Lock()
+		j.Done, j.All = done, all
+		l.mu.Unlock()
+	}}
+	var used []File
+	if o.Source == Recording {
+		if err := l.ofRecording(&cfg, o); err != nil {
+			return "", film.Film{}, err
+		}
+	} else if used, err = l.ofStills(&cfg, o); err != nil {
+		return "", film.Film{}, err
+	}
+	name := still.FilmName(o.Feed, o.Source, string(o.Format), o.From, o.To)
+	var made film.Film
+	err = l.put(filmsFolder, name, func(f *os.File) (err error) {
+		made, err = film.Make(ctx, cfg, f)
+		return err
+	})
+	if err == nil && o.Removes {
+		l.removeStills(o.Feed, o.Source, used, o.To)
+	}
+	return name, made, err
+}
+
+// ofStills has a film made of a schedule's stills.
+func (l *Library) ofStills(cfg *film.Config, o Order) ([]File, error) {
+	list, err := l.Stills(o.Feed, o.Source, o.From, o.To)
+	if err != nil {
+		return nil, err
+	}
+	if len(list) == 0 {
+		return nil, fault.New(fault.FilmEmpty, nil, "")
+	}
+	read := func(i int) ([]byte, error) {
+		return os.ReadFile(l.full(stillsFolder, path.Join(o.Feed, o.Source, list[i].Name)))
+	}
+	even := &evener{read: read, count: len(list)}
+	cfg.Count = len(list)
+	cfg.Picture = func(i int) (film.Picture, error) {
+		data, err := read(i)
+		if err == nil && o.Even {
+			data, err = even.out(i, data)
+		}
+		if err != nil {
+			return film.Picture{}, err
+		}
+		c, err := jpeg.DecodeConfig(bytes.NewReader(data))
+		if err != nil {
+			return film.Picture{}, err
+		}
+		return film.Picture{Track: jpegTrack(c.Width, c.Height), Data: data}, nil
+	}
+	return list, nil
+}
+
+func jpegTrack(width, height int) *media.Track {
+	return media.VideoTrack(1, 90_000, &media.VideoConfig{Codec: media.JPEG, Width: width, Height: height})
+}
+
+// ofRecording has a film made of the keyframes of a recording.
+func (l *Library) ofRecording(cfg *film.Config, o Order) error {
+	if l.cfg.Recordings == nil {
+		return fault.New(fault.FilmEmpty, nil, "")
+	}
+	moments, err := l.cfg.Recordings.Keyframes(o.Feed, o.From, o.To)
+	if err != nil {
+		return err
+	}
+	if len(moments) == 0 {
+		return fault.New(fault.FilmEmpty, nil, "")
+	}
+	cfg.Count = len(moments)
+	cfg.Picture = func(i int) (film.Picture, error) {
+		s, err := moments[i].Read()
+		if err != nil {
+			return film.Picture{}, err
+		}
+		return film.Picture{Track: s.Track, Data: s.Data}, nil
+	}
+	return nil
+}
+
+const (
+	evenOver    = 5 // pictures to both sides
+	evenQuality = 95
+	mostGain    = 2.0
+)
+
+// evener evens out how bright pictures are: a camera's exposure that goes up and down makes
+// films flicker.
+type evener struct {
+	read  func(i int) ([]byte, error)
+	count int
+	known map[int]float64
+}
+
+// out gives a picture the brightness of those around it.
+func (e *evener) out(i int, data []byte) ([]byte, error) {
+	if e.known == nil {
+		e.known = make(map[int]float64)
+	}
+	sum, n := 0.0, 0
+	for k := max(0, i-evenOver); k <= min(e.count-1, i+evenOver); k++ {
+		if b, ok := e.brightness(k); ok {
+			sum, n = sum+b, n+1
+		}
+	}
+	own, ok := e.brightness(i)
+	delete(e.known, i-evenOver-1)
+	if !ok || own < 1 || n == 0 {
+		return data, nil
+	}
+	gain := min(max(sum/float64(n)/own, 1/mostGain), mostGain)
+	picture, err := decode(data)
+	if err != nil {
+		return nil, err
+	}
+	var table [256]uint8
+	for v := range table {
+		table[v] = uint8(min(255, float64(v)*gain+0.5))
+	}
+	for at, v := range picture.Y {
+		picture.Y[at] = table[v]
+	}
+	var out bytes.Buffer
+	err = jpeg.Encode(&out, picture, &jpeg.Options{Quality: evenQuality})
+	return out.Bytes(), err
+}
+
+func decode(data []byte) (*image.YCbCr, error) {
+	p, err := jpeg.Decode(bytes.NewReader(data))
+	if err != nil {
+		return nil, err
+	}
+	y, ok := p.(*image.YCbCr)
+	if !ok {
+		return nil, fmt.Errorf("a JPEG of %T is not evened out", p)
+	}
+	return y, nil
+}
+
+// brightness is the mean of a picture's luma.
+func (e *evener) brightness(i int) (float64, bool) {
+	if b, ok := e.known[i]; ok {
+		return b, b >= 0
+	}
+	e.known[i] = -1
+	data, err := e.read(i)
+	if err != nil {
+		return 0, false
+	}
+	p, err := decode(data)
+	if err != nil {
+		return 0, false
+	}
+	sum := 0
+	for _, v := range p.Y {
+		sum += int(v)
+	}
+	e.known[i] = float64(sum) / float64(max(1, len(p.Y)))
+	return e.known[i], true
+}

@@ -1,0 +1,203 @@
+package stills
+
+import (
+	"context"
+	"os"
+	"time"
+
+	"webostrum/barrier"
+	"webostrum/core/fault"
+	"webostrum/core/rendition"
+	"webostrum/core/still"
+	"webostrum/record"
+	"webostrum/station"
+	"webostrum/station/pipeline"
+	"webostrum/store"
+	"webostrum/wait"
+)
+
+const (
+	lookEvery  = time.Second
+	takeWithin = 20 * time.Second
+	longestNap = time.Minute // so that a clock that is set is seen
+)
+
+// taker takes the stills of one schedule.
+type taker struct {
+	schedule store.StillSchedule
+	cancel   context.CancelFunc
+	ended    chan struct{}
+}
+
+// supervise begins and ends takers as the feeds' settings say.
+func (l *Library) supervise(ctx context.Context) {
+	all := make(map[key]*taker)
+	ticker := time.NewTicker(lookEvery)
+	defer ticker.Stop()
+	for {
+		l.look(ctx, all)
+		select {
+		case <-ctx.Done():
+			for _, t := range all {
+				t.cancel()
+				<-t.ended
+			}
+			return
+		case <-ticker.C:
+		}
+	}
+}
+
+func (l *Library) look(ctx context.Context, all map[key]*taker) {
+	wanted := make(map[key]bool)
+	for _, f := range l.cfg.Station.List() {
+		for _, s := range f.Stills() {
+			k := key{f.Rules().Name, s.Name}
+			wanted[k] = true
+			t := all[k]
+			if t != nil && same(t.schedule, s) {
+				continue
+			}
+			if t != nil {
+				t.cancel()
+				<-t.ended
+			}
+			all[k] = l.start(ctx, f, s)
+		}
+	}
+	for k, t := range all {
+		if !wanted[k] {
+			t.cancel()
+			<-t.ended
+			delete(all, k)
+			l.mu.Lock()
+			delete(l.state, k)
+			l.mu.Unlock()
+		}
+	}
+}
+
+func (l *Library) start(ctx context.Context, f *station.Feed, s store.StillSchedule) *taker {
+	ctx, cancel := context.WithCancel(ctx)
+	t := &taker{schedule: s, cancel: cancel, ended: make(chan struct{})}
+	go func() { // supervise waits for it
+		defer close(t.ended)
+		l.keep(ctx, f, s)
+	}()
+	return t
+}
+
+// ScheduleOf reads a schedule as it is recorded; the error says what is wrong with it.
+func ScheduleOf(s store.StillSchedule) (out still.Schedule, err error) {
+	out = still.Schedule{Every: time.Duration(s.Seconds * float64(time.Second)), Sun: s.Sun, Latitude: s.Latitude, Longitude: s.Longitude, Zone: time.Local}
+	if s.Zone != "" {
+		if out.Zone, err = time.LoadLocation(s.Zone); err != nil {
+			return out, err
+		}
+	}
+	for _, text := range s.At {
+		minute, err := still.ParseClock(text)
+		if err != nil {
+			return out, err
+		}
+		out.At = append(out.At, minute)
+	}
+	return out, nil
+}
+
+// keep takes stills, and has films made, until ctx ends.
+func (l *Library) keep(ctx context.Context, f *station.Feed, s store.StillSchedule) {
+	when, err := ScheduleOf(s)
+	if err != nil {
+		return // the API refuses such settings
+	}
+	k := key{f.Rules().Name, s.Name}
+	next := when.Next(time.Now())
+	films := newPeriods(s.Film, when.Zone, time.Now())
+	for {
+		l.change(k, func(st *State) { st.Next = next })
+		nap := longestNap
+		if !next.IsZero() {
+			nap = min(max(0, time.Until(next)), longestNap)
+		}
+		if !wait.For(ctx, nap) {
+			return
+		}
+		now := time.Now()
+		if from, to, ok := films.over(now); ok {
+			l.filmOf(k, s, from, to)
+		}
+		if next.IsZero() || now.Before(next) {
+			if ahead := when.Next(now); next.IsZero() || ahead.Before(next) {
+				next = ahead // the clock was set back
+			}
+			continue
+		}
+		err := barrier.Do(func() error { return l.take(ctx, f, s, k) })
+		if ctx.Err() != nil {
+			return
+		}
+		l.taken(k, err)
+		next = when.Next(time.Now())
+	}
+}
+
+func (l *Library) change(k key, what func(*State)) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	s := l.state[k]
+	if s == nil {
+		s = &State{}
+		l.state[k] = s
+	}
+	what(s)
+}
+
+// taken notes how taking a still went; what goes on going wrong is told once.
+func (l *Library) taken(k key, err error) {
+	var f *fault.Error
+	if err != nil {
+		f = record.DiskFault(err)
+	}
+	news, again := false, false
+	l.change(k, func(s *State) {
+		news = f != nil && (s.Problem == nil || s.Problem.Kind.Code != f.Kind.Code)
+		again = f == nil && s.Problem != nil
+		s.Problem = f
+	})
+	by := l.cfg.Station.By("", "")
+	switch {
+	case news:
+		by.Warn(k.feed, f.Kind.Code, "stills of "+k.schedule+" are not taken: "+f.Error())
+	case again:
+		by.Note(k.feed, station.EventChange, "stills of "+k.schedule+" are taken again")
+	}
+}
+
+// take takes one still.
+func (l *Library) take(ctx context.Context, f *station.Feed, s store.StillSchedule, k key) error {
+	ctx, cancel := context.WithTimeout(ctx, takeWithin)
+	defer cancel()
+	for _, request := range s.Requests { // small cameras forget their settings
+		if _, err := l.cfg.Station.RunRequest(ctx, k.feed, request); err != nil {
+			return err
+		}
+	}
+	size, err := rendition.ParseSize(s.Size)
+	if err != nil {
+		return err
+	}
+	picture, err := f.Still(ctx, pipeline.JPEGRequest{Size: size, Quality: s.Quality, Text: s.Text}, 0)
+	if err != nil {
+		return err
+	}
+	old := false
+	l.change(k, func(st *State) { old, st.Newest = st.Newest.Equal(picture.Captured), picture.Captured })
+	if old {
+		return nil // a camera that sends few pictures: it is there already
+	}
+	return l.put(stillsFolder, still.Name(k.feed, k.schedule, picture.Captured), func(file *os.File) error {
+		_, err := file.Write(picture.Data)
+		return err
+	})
+}
