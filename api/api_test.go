@@ -25,6 +25,7 @@ import (
 	server "webostrum/deliver/rtsp"
 	"webostrum/record"
 	"webostrum/station"
+	"webostrum/stills"
 	"webostrum/store"
 	"webostrum/testkit"
 	"webostrum/testkit/cam"
@@ -71,9 +72,9 @@ func startWith(t *testing.T, change func(*api.Config)) *world {
 	library, err := record.New(record.Config{Folder: t.TempDir(), Own: true, Store: records, Station: st, Log: slog.New(slog.DiscardHandler)})
 	require.NoError(t, err)
 	cfg := api.Config{
-		Recordings: library,
-		SearchOn:   []string{"lo"},
-		Store:      records, Station: st, Version: "test", PlaylistWait: 50 * time.Millisecond, EnterKey: "open-sesame",
+		Recordings: library, Stills: stills.New(stills.Config{Folder: t.TempDir(), Station: st, Recordings: library, Log: slog.New(slog.DiscardHandler)}),
+		SearchOn: []string{"lo"},
+		Store:    records, Station: st, Version: "test", PlaylistWait: 50 * time.Millisecond, EnterKey: "open-sesame",
 		Web: fstest.MapFS{"console.html": {Data: []byte("<title>console</title>")}, "assets/x-1.js": {Data: []byte("1")}},
 	}
 	change(&cfg)

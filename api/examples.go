@@ -25,12 +25,13 @@ var exampleTime = time.Date(2026, time.November, 26, 7, 30, 0, 0, time.UTC)
 // parameterExamples are of the parameters in paths and queries.
 var parameterExamples = map[string]any{
 	"code": "k7w2m4x9pab3c5d7", "from": "2026-11-01", "to": "2026-11-30", "severity": "warning", "by": "anna", "search": "hung up", "until": exampleTime, "fold": true, "dry-run": true, "remove-others": false,
+	"source": "daylight", "file": "summit-mast-20261125T000000Z-20261126T000000Z.mp4", "schedule": "daylight",
 	"webostrum_session": "c2hvd24gb25jZQ", "name": "lower-station", "rendition": "small", "request": "picture-settings", "account": "night-shift",
 	"link": "town-hall", "all": true, "address": "https://cams.example.org", "prefer": "delay", "within": 3, "viewers": 30, "uplink": 20_000_000, "listen": true, "engine": []string{"WebKit"}, "audio": true, "start": "press", "controls": "none", "fit": "cover", "poster": "still", "width": 640, "height": 360, "feed": "lower-station", "kind": "state", "since": exampleTime, "before": 1200, "after": 1150, "limit": 50,
 }
 
 // exampleIDs are of the parameter id, which is another thing in each operation.
-var exampleIDs = map[string]any{"end-viewer": "k7w2", "show-search": "k7w2m4x9pa", "end-token": 12, "end-session": 31}
+var exampleIDs = map[string]any{"end-viewer": "k7w2", "show-search": "k7w2m4x9pa", "end-token": 12, "end-session": 31, "cancel-film": 3}
 
 func exampleSettings() apitypes.FeedSettings {
 	s := apitypes.Defaults("rtsp://192.0.2.7:554/main")

@@ -18,6 +18,14 @@ func runningExplanations() map[string]explanation {
 	alerts := usualAlerts()
 	alerts.Webhook = apitypes.AlertWebhook{URL: "https://hooks.example.org/cameras", Signed: true}
 	return map[string]explanation{
+		"list-stills": {text: "What was taken by a schedule that is no more stays in its folder and is not listed.", answer: apitypes.StillList{
+			Schedules: []apitypes.ScheduleState{{Name: "daylight", Next: &exampleTime, Files: 480, Bytes: 38_000_000, Latest: "/media/summit-mast/stills/daylight/latest.jpg"}},
+			Stills:    []apitypes.KeptStill{{At: exampleTime, Bytes: 82_000, Address: "/media/summit-mast/stills/daylight/2026-11-26/summit-mast-20261126T103000Z.jpg"}},
+		}},
+		"list-films":        {text: "And those in the making, for engineers.", answer: apitypes.FilmList{Films: []apitypes.Film{exampleFilm()}, Jobs: []apitypes.FilmJob{}}},
+		"make-film":         {text: "One is made at a time; the answer tells its number, and list-films how far it is.", request: apitypes.NewFilm{Source: "daylight", From: exampleTime.Add(-24 * time.Hour), To: exampleTime, Seconds: 60, Format: "mp4"}, answer: apitypes.FilmJob{ID: 3, Source: "daylight", From: exampleTime.Add(-24 * time.Hour), To: exampleTime, Format: "mp4"}},
+		"remove-film":       {text: "The file, and nothing that it was made of."},
+		"cancel-film":       {text: "What is there of it so far is thrown away."},
 		"show-recordings":   {text: "Of feeds that are gone, too: what was recorded outlives them.", answer: exampleRoom()},
 		"list-recordings":   {text: "Stretches of time without gaps, in which the picture is coded in one way. For engineers, and where the feed lets viewers go back for those who may watch it.", answer: exampleRecordings()},
 		"keep-recordings":   {text: "The files that have something in that time; those that are being written cannot be marked yet.", request: apitypes.KeepRecordings{From: exampleTime, To: exampleTime.Add(10 * time.Minute), Keep: true}, answer: apitypes.RecordingsChanged{Files: 2}},
@@ -83,5 +91,12 @@ func exampleRoom() apitypes.RecordingRoom {
 	return apitypes.RecordingRoom{
 		Folder: "/var/lib/webostrum/recordings", Files: 6, Bytes: r.Bytes, Free: 65_000_000_000, Disk: 250_000_000_000, Spare: 2_000_000_000,
 		Feeds: []apitypes.RecordedFeed{{Feed: r.Feed, Files: r.Files, Bytes: r.Bytes, Oldest: r.Oldest, Newest: r.Newest, State: r.State}},
+	}
+}
+
+func exampleFilm() apitypes.Film {
+	return apitypes.Film{
+		Source: "daylight", Name: "summit-mast-20261125T000000Z-20261126T000000Z.mp4", Format: "mp4", From: exampleTime.Add(-24 * time.Hour), To: exampleTime, Bytes: 18_000_000,
+		Address: "/media/summit-mast/films/daylight/summit-mast-20261125T000000Z-20261126T000000Z.mp4", Latest: "/media/summit-mast/films/daylight/latest.mp4",
 	}
 }

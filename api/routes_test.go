@@ -153,26 +153,33 @@ var routes = map[string]row{
 	"GET /api/v1/availability":                  {readers, 200},
 	"GET /api/v1/morning":                       {readers, 200},
 	"POST /api/v1/backup":                       {engineers, 422}, "POST /api/v1/restore": {engineers, 422}, "GET /api/v1/feed-file": {engineers, 200}, "PUT /api/v1/feed-file": {engineers, 422},
-	"GET /api/v1/recordings":                   {readers, 200},
-	"GET /api/v1/feeds/gate/recordings":        {may{401, 404, 404, 401, y, y, y, 403, 403, 403}, 200}, // the feed lets no viewer go back
-	"PUT /api/v1/feeds/gate/recordings/keep":   {engineers, 422},
-	"DELETE /api/v1/feeds/gate/recordings":     {engineers, 422},
-	"POST /api/v1/feeds/gate/recording":        {engineers, 422},
-	"DELETE /api/v1/feeds/gate/recording":      {engineers, 200},
-	"GET /api/v1/feeds/gate/motion":            {engineers, 200},
-	"GET /api/v1/feeds/gate/recordings/export": {may{401, 404, 404, 401, y, y, y, 403, 403, 403}, 422},
-	"GET /media/gate/past/list.m3u8":           {may{401, 404, 403, 404, y, y, y, 404, 403, 403}, 422},
-	"GET /media/gate/past/1.mp4":               {may{401, 404, 403, 404, y, y, y, 404, 403, 403}, 404},
-	"GET /media/gate/past/still.jpg":           {may{401, 404, 403, 404, y, y, y, 404, 403, 403}, 422},
-	"GET /media/gate/link/LINK/past/list.m3u8": {may{404, 404, 404, 404, y, y, y, 404, 404, 404}, 422},
-	"GET /api/v1/usage":                        {readers, 200},
-	"GET /api/v1/usage.csv":                    {readers, 200},
-	"PUT /api/v1/usage/allowance":              {engineers, 422},
-	"GET /api/v1/alerts":                       {engineers, 200},
-	"PUT /api/v1/alerts":                       {engineers, 200},
-	"POST /api/v1/alerts/test":                 {engineers, 422},
-	"GET /feeds/gate":                          {anybody, 200}, // the console, which asks the API
-	"GET /assets/none.js":                      {anybody, 404},
+	"GET /api/v1/feeds/gate/stills":             {theirs, 200},
+	"GET /api/v1/feeds/gate/films":              {theirs, 200},
+	"POST /api/v1/feeds/gate/films":             {engineers, 422},
+	"DELETE /api/v1/feeds/gate/films/none/none": {engineers, 404},
+	"DELETE /api/v1/feeds/gate/film-jobs/999":   {engineers, 404},
+	"GET /media/gate/stills/none/latest.jpg":    {may{401, 404, 403, 404, y, y, y, 404, 403, 403}, 404},
+	"GET /media/gate/films/none/latest.mp4":     {may{401, 404, 403, 404, y, y, y, 404, 403, 403}, 404},
+	"GET /api/v1/recordings":                    {readers, 200},
+	"GET /api/v1/feeds/gate/recordings":         {may{401, 404, 404, 401, y, y, y, 403, 403, 403}, 200}, // the feed lets no viewer go back
+	"PUT /api/v1/feeds/gate/recordings/keep":    {engineers, 422},
+	"DELETE /api/v1/feeds/gate/recordings":      {engineers, 422},
+	"POST /api/v1/feeds/gate/recording":         {engineers, 200},
+	"DELETE /api/v1/feeds/gate/recording":       {engineers, 200},
+	"GET /api/v1/feeds/gate/motion":             {engineers, 200},
+	"GET /api/v1/feeds/gate/recordings/export":  {may{401, 404, 404, 401, y, y, y, 403, 403, 403}, 422},
+	"GET /media/gate/past/list.m3u8":            {may{401, 404, 403, 404, y, y, y, 404, 403, 403}, 422},
+	"GET /media/gate/past/1.mp4":                {may{401, 404, 403, 404, y, y, y, 404, 403, 403}, 404},
+	"GET /media/gate/past/still.jpg":            {may{401, 404, 403, 404, y, y, y, 404, 403, 403}, 422},
+	"GET /media/gate/link/LINK/past/list.m3u8":  {may{404, 404, 404, 404, y, y, y, 404, 404, 404}, 422},
+	"GET /api/v1/usage":                         {readers, 200},
+	"GET /api/v1/usage.csv":                     {readers, 200},
+	"PUT /api/v1/usage/allowance":               {engineers, 422},
+	"GET /api/v1/alerts":                        {engineers, 200},
+	"PUT /api/v1/alerts":                        {engineers, 200},
+	"POST /api/v1/alerts/test":                  {engineers, 422},
+	"GET /feeds/gate":                           {anybody, 200}, // the console, which asks the API
+	"GET /assets/none.js":                       {anybody, 404},
 }
 
 // askedFirst are routes that need a camera that sends; others switch the feed off.
@@ -264,7 +271,7 @@ func pattern(row string) string {
 	parts := strings.Split(path, "/")
 	names := map[string]string{
 		"watch": ":feed", "publish": ":feed", "whip": ":id", "embed": ":feed", "enter": ":key", "feeds": ":name", "renditions": ":rendition", "requests": ":request", "links": ":link",
-		"link": ":text", "accounts": ":account", "viewers": ":id", "tokens": ":id", "sessions": ":id", "searches": ":id", "checks": ":code", "schemas": ":schema",
+		"link": ":text", "accounts": ":account", "viewers": ":id", "tokens": ":id", "sessions": ":id", "searches": ":id", "checks": ":code", "schemas": ":schema", "films": ":source", ":source": ":file", "film-jobs": ":id",
 	}
 	for i := 1; i < len(parts); i++ {
 		if name, ok := names[parts[i-1]]; ok {

@@ -35,16 +35,18 @@ func ended(ctx context.Context, folder string, within time.Duration, f func() er
 	path := filepath.Join(folder, stuckFile)
 	if err := writeStacks(path); err != nil {
 		path = err.Error()
+		_ = pprof.Lookup("goroutine").WriteTo(os.Stderr, asPanicsDo) // a full disk may be why
 	}
 	return fmt.Errorf("the service did not end within %v and is cut off; what it was doing: %s", within, path)
 }
+
+const asPanicsDo = 2 // how stacks are written
 
 func writeStacks(path string) error {
 	out, err := os.OpenFile(path, os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o600)
 	if err != nil {
 		return err
 	}
-	const asPanicsDo = 2
 	err = pprof.Lookup("goroutine").WriteTo(out, asPanicsDo)
 	if closeErr := out.Close(); err == nil {
 		err = closeErr

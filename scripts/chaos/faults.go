@@ -134,7 +134,7 @@ func (w *world) comeBack() {
 	w.report.Restarts++
 	w.mu.Unlock()
 	if stacks, err := os.ReadFile(filepath.Join(w.data, "stuck.txt")); err == nil {
-		w.broke("the service hung when it was ended:\n%s", stacks)
+		w.broke("the service hung when it was ended:\n%s\n%s", stacks, w.service.Log())
 		_ = os.Remove(filepath.Join(w.data, "stuck.txt"))
 	}
 	program := w.program()

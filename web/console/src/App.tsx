@@ -17,6 +17,7 @@ import { OwnPage } from "./people/OwnPage";
 import { PlanPage } from "./plan/PlanPage";
 import { PeoplePage } from "./people/PeoplePage";
 import { ProblemBox } from "./parts/ProblemBox";
+import { FilmsPage } from "./films/FilmsPage";
 import { RecordingsPage } from "./recordings/RecordingsPage";
 import { WaysInPage } from "./reach/WaysInPage";
 import { SearchPage } from "./search/SearchPage";
@@ -49,6 +50,7 @@ export function App() {
           <Route path="/feeds/:name/compare" element={<ComparePage />} />
           <Route path="/feeds/:name/plan" element={<PlanPage me={me.data} />} />
           <Route path="/feeds/:name/recordings" element={<RecordingsPage me={me.data} />} />
+          <Route path="/feeds/:name/films" element={<FilmsPage me={me.data} />} />
           <Route path="/search" element={<SearchPage />} />
           <Route path="/people" element={<PeoplePage me={me.data} />} />
           <Route path="/account" element={<OwnPage me={me.data} />} />

@@ -18,6 +18,7 @@ export interface Settings {
   pictures: Whole<NonNullable<Sent["pictures"]>>;
   audio: Whole<NonNullable<Sent["audio"]>>;
   recording: NonNullable<Sent["recording"]>;
+  stills: NonNullable<Sent["stills"]>;
 }
 export type FeedChange = Sent;
 export type Feed = Omit<components["schemas"]["Feed"], keyof Settings> & Settings;

@@ -2,6 +2,7 @@ import ArrowBackIcon from "@mui/icons-material/ArrowBack";
 import CodeIcon from "@mui/icons-material/Code";
 import CompareIcon from "@mui/icons-material/CompareOutlined";
 import HistoryIcon from "@mui/icons-material/History";
+import MovieIcon from "@mui/icons-material/MovieOutlined";
 import StraightenIcon from "@mui/icons-material/StraightenOutlined";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
@@ -145,6 +146,9 @@ function Head({ feed, me }: { feed: Feed; me: Me }) {
               Recordings
             </Button>
           )}
+          <Button component={Link} to={`/feeds/${feed.name}/films`} startIcon={<MovieIcon />}>
+            Films
+          </Button>
           <Button component={Link} to={`/feeds/${feed.name}/compare`} startIcon={<CompareIcon />}>
             Compare
           </Button>
