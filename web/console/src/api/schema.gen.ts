@@ -442,7 +442,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** End making a film */
+        /**
+         * End making a film
+         * @description What is there of it so far is thrown away.
+         */
         delete: operations["cancel-film"];
         options?: never;
         head?: never;
@@ -456,10 +459,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A feed's films */
+        /**
+         * A feed's films
+         * @description And those in the making, for engineers.
+         */
         get: operations["list-films"];
         put?: never;
-        /** Make a film of stills or of a recording */
+        /**
+         * Make a film of stills or of a recording
+         * @description One is made at a time; the answer tells its number, and list-films how far it is.
+         */
         post: operations["make-film"];
         delete?: never;
         options?: never;
@@ -477,7 +486,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Remove a film */
+        /**
+         * Remove a film
+         * @description The file, and nothing that it was made of.
+         */
         delete: operations["remove-film"];
         options?: never;
         head?: never;
@@ -915,7 +927,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A feed's schedules of stills, and what they have taken */
+        /**
+         * A feed's schedules of stills, and what they have taken
+         * @description What was taken by a schedule that is no more stays in its folder and is not listed.
+         */
         get: operations["list-stills"];
         put?: never;
         post?: never;
@@ -7800,6 +7815,7 @@ export interface operations {
             path: {
                 /** @example lower-station */
                 name: string;
+                /** @example 3 */
                 id: number;
             };
             cookie?: never;
@@ -7890,6 +7906,23 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "films": [
+                     *         {
+                     *           "source": "daylight",
+                     *           "name": "summit-mast-20261125T000000Z-20261126T000000Z.mp4",
+                     *           "format": "mp4",
+                     *           "from": "2026-11-25T07:30:00Z",
+                     *           "to": "2026-11-26T07:30:00Z",
+                     *           "bytes": 18000000,
+                     *           "address": "/media/summit-mast/films/daylight/summit-mast-20261125T000000Z-20261126T000000Z.mp4",
+                     *           "latest": "/media/summit-mast/films/daylight/latest.mp4"
+                     *         }
+                     *       ],
+                     *       "jobs": []
+                     *     }
+                     */
                     "application/json": components["schemas"]["FilmList"];
                 };
             };
@@ -7961,6 +7994,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "source": "daylight",
+                 *       "from": "2026-11-25T07:30:00Z",
+                 *       "to": "2026-11-26T07:30:00Z",
+                 *       "seconds": 60,
+                 *       "format": "mp4"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewFilm"];
             };
         };
@@ -7971,6 +8013,17 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": 3,
+                     *       "source": "daylight",
+                     *       "from": "2026-11-25T07:30:00Z",
+                     *       "to": "2026-11-26T07:30:00Z",
+                     *       "format": "mp4",
+                     *       "done": 0,
+                     *       "all": 0
+                     *     }
+                     */
                     "application/json": components["schemas"]["FilmJob"];
                 };
             };
@@ -8037,7 +8090,9 @@ export interface operations {
             path: {
                 /** @example lower-station */
                 name: string;
+                /** @example daylight */
                 source: string;
+                /** @example summit-mast-20261125T000000Z-20261126T000000Z.mp4 */
                 file: string;
             };
             cookie?: never;
@@ -10865,7 +10920,10 @@ export interface operations {
     "list-stills": {
         parameters: {
             query?: {
-                /** @description Whose stills are listed; none without */
+                /**
+                 * @description Whose stills are listed; none without
+                 * @example daylight
+                 */
                 schedule?: string;
                 /**
                  * @description Beginning; 24 hours before the end when left out
@@ -10896,6 +10954,26 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "schedules": [
+                     *         {
+                     *           "name": "daylight",
+                     *           "next": "2026-11-26T07:30:00Z",
+                     *           "files": 480,
+                     *           "bytes": 38000000,
+                     *           "latest": "/media/summit-mast/stills/daylight/latest.jpg"
+                     *         }
+                     *       ],
+                     *       "stills": [
+                     *         {
+                     *           "at": "2026-11-26T07:30:00Z",
+                     *           "bytes": 82000,
+                     *           "address": "/media/summit-mast/stills/daylight/2026-11-26/summit-mast-20261126T103000Z.jpg"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["StillList"];
                 };
             };
