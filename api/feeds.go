@@ -60,6 +60,9 @@ func (a *API) addFeed(ctx context.Context, in *struct{ Body apitypes.NewFeed }) 
 	if err := apply(b.FeedSettings, &r, b.Camera.User != ""); err != nil {
 		return nil, err
 	}
+	if err := a.sourcesFit(r); err != nil {
+		return nil, err
+	}
 	f, err := a.by(ctx).Add(r)
 	return withKey(r.PublishKey, "")(a.output(ctx, f, err))
 }
@@ -99,7 +102,10 @@ func (a *API) editFeed(ctx context.Context, in *editInput) (*feedOutput, error) 
 		if credentials && s.Camera.User == "" && s.Camera.Password != "" {
 			s.Camera.User = r.User // another password of the same user
 		}
-		return apply(s, r, credentials)
+		if err := apply(s, r, credentials); err != nil {
+			return err
+		}
+		return a.sourcesFit(*r)
 	})
 	a.grants.changed()
 	return withKey(key, before)(a.output(ctx, f, err))

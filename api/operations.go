@@ -52,6 +52,7 @@ func (a *API) operations() {
 	a.recordOperations(h)
 	a.recordingOperations(h)
 	a.stillOperations(h)
+	a.combinedOperations(h)
 	a.usageOperations(h)
 	a.alertOperations(h)
 	a.feedFileOperations(h)

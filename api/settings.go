@@ -46,7 +46,7 @@ func settingsOf(r store.Feed) apitypes.FeedSettings {
 			SegmentSeconds: seconds(r.SegmentMillis), PartSeconds: seconds(r.PartMillis), PlaylistLength: r.PlaylistLength,
 		},
 		Pictures: apitypes.PictureSettings{Size: r.PictureSize, FrameRate: r.PictureRate, Quality: r.PictureQuality},
-		Audio:    apitypes.AudioSettings{Mode: r.Audio, HLS: r.AudioHLS, WebRTC: r.AudioWebRTC}, Recording: recordingOf(r.Recording), Stills: schedulesOf(r.Stills),
+		Audio:    apitypes.AudioSettings{Mode: r.Audio, HLS: r.AudioHLS, WebRTC: r.AudioWebRTC}, Recording: recordingOf(r.Recording), Combined: combinedOf(r.Combined), Stills: schedulesOf(r.Stills),
 	}
 }
 
@@ -106,6 +106,10 @@ func revealQuery(raw, before string) string {
 // apply puts settings into a feed's record. Without a user or password in them those of
 // the record stay, as long as the camera's host does.
 func apply(s apitypes.FeedSettings, r *store.Feed, credentials bool) error {
+	var err error
+	if r.Combined, err = applyCombined(s, r.Name); err != nil {
+		return err
+	}
 	if err := applySource(s, r, credentials); err != nil {
 		return err
 	}
@@ -161,6 +165,9 @@ func applyLengths(d apitypes.DeliverySettings, r *store.Feed) error {
 // somebody who sends. The key for publishers is made with the first such setting.
 func applySource(s apitypes.FeedSettings, r *store.Feed, credentials bool) error {
 	p := s.Publish
+	if r.Combined.Kind != "" {
+		return applyNoSource(s, r)
+	}
 	if !p.Pushed {
 		if p.Open || p.TakeOver {
 			return refused("publish.pushed", "who may send, and who takes over, is for feeds that somebody sends to: set publish.pushed")
@@ -182,6 +189,19 @@ func applySource(s apitypes.FeedSettings, r *store.Feed, credentials bool) error
 	if r.PublishKey == "" {
 		r.PublishKey = station.NewPublishKey()
 	}
+	return nil
+}
+
+// applyNoSource is applySource of a feed that is made of others.
+func applyNoSource(s apitypes.FeedSettings, r *store.Feed) error {
+	if s.Camera.URL != "" && s.Camera.URL != hideQuery(r.URL) || s.Publish.Pushed {
+		return refused("combined.kind", "a feed that is made of others opens no camera, and nobody sends to it: leave camera.url and publish.pushed out")
+	}
+	r.URL, r.User, r.Password, r.Fingerprint = "", "", "", ""
+	r.Device, r.DeviceProfile, r.DeviceID, r.Follow, r.DeviceUser, r.DevicePassword = "", "", "", false, "", ""
+	r.Pushed, r.PublishOpen, r.PublishTakeOver, r.PublishKey = false, false, false, ""
+	r.Transport, r.Fetch = s.Camera.Transport, s.Camera.Fetch
+	applyPatience(s.Camera, r)
 	return nil
 }
 

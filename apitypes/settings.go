@@ -17,6 +17,7 @@ type FeedSettings struct {
 	Pictures PictureSettings  `json:"pictures" required:"false"`
 	Audio    AudioSettings    `json:"audio" required:"false"`
 
+	Combined  CombinedSettings  `json:"combined" required:"false"`
 	Recording RecordingSettings `json:"recording" required:"false"`
 	Stills    []StillSchedule   `json:"stills" required:"false" nullable:"false" maxItems:"16" doc:"Schedules by which stills are taken"`
 }
@@ -86,7 +87,7 @@ func Defaults(url string) FeedSettings {
 		Audience: AudienceSettings{Who: "signed-in", Accounts: []string{}}, Sites: []string{}, Tags: []string{},
 		Camera:   CameraSettings{URL: url, Transport: "auto", Fetch: "auto", PollSeconds: 2, AnswerSeconds: 5, FirstFrameSeconds: 10, StallSeconds: 5},
 		Delivery: DeliverySettings{Off: []string{"rtsp"}, Within: 2},
-		Audio:    AudioSettings{Mode: "automatic", HLS: "as-feed", WebRTC: "as-feed"}, Recording: RecordingSettings{Mode: "hand"}, Stills: []StillSchedule{},
+		Audio:    AudioSettings{Mode: "automatic", HLS: "as-feed", WebRTC: "as-feed"}, Recording: RecordingSettings{Mode: "hand"}, Stills: []StillSchedule{}, Combined: CombinedSettings{Kind: "none", Sources: []CombinedFeed{}},
 	}
 }
 

@@ -39,3 +39,13 @@ func (c *Client) RenewPublishKey(ctx context.Context, name string) (apitypes.Pub
 	var out apitypes.Publishing
 	return out, c.call(ctx, "POST", feedPath(name)+"/publish-key", nil, &out)
 }
+
+// Turn says whose turn it is in a feed that takes turns.
+func (c *Client) Turn(ctx context.Context, name string) (t apitypes.Turn, err error) {
+	return t, c.call(ctx, "GET", feedPath(name)+"/turn", nil, &t)
+}
+
+// PutOn puts one of them on; an empty feed has them take turns again.
+func (c *Client) PutOn(ctx context.Context, name, feed string) (t apitypes.Turn, err error) {
+	return t, c.call(ctx, "PUT", feedPath(name)+"/turn", apitypes.PutOn{Feed: feed}, &t)
+}

@@ -35,6 +35,7 @@ type output struct {
 	colour  workerproto.Colour // that the encoder was opened for
 	drawer  *text.Drawer
 	own     *picture.Picture // scaled, and drawn on
+	colours yuv.Recolour     // where pictures of all colours become those of JPEG
 	begun   bool
 	last    int64   // PTS of the newest picture
 	first   int64   // capture time of the first picture
@@ -74,7 +75,10 @@ func (o *output) encode(d picture.Decoded, taken workerproto.Stamp) ([]byte, wor
 	if !o.pacer.Take(time.Duration(stamp.Captured)) && !begins {
 		return nil, stamp, nil
 	}
-	p := o.prepare(d.Picture, time.Unix(0, taken.Captured))
+	p, err := o.prepare(d.Picture, time.Unix(0, taken.Captured))
+	if err != nil {
+		return nil, stamp, err
+	}
 	if err := o.open(p.Colour); err != nil {
 		return nil, stamp, err
 	}
@@ -125,16 +129,26 @@ func (o *output) keyDue(s workerproto.Stamp) bool {
 }
 
 // prepare scales and draws; a picture that needs neither stays as it is.
-func (o *output) prepare(p *picture.Picture, taken time.Time) *picture.Picture {
+func (o *output) prepare(p *picture.Picture, taken time.Time) (*picture.Picture, error) {
+	if o.spec.Pad {
+		var err error
+		if p, err = o.colours.JPEG(p); err != nil {
+			return nil, err
+		}
+	}
 	if p.Width == o.spec.Width && p.Height == o.spec.Height && o.drawer == nil {
-		return p
+		return p, nil
 	}
 	o.own = picture.Reuse(o.own, o.spec.Width, o.spec.Height)
-	yuv.Scale(o.own, p)
+	if o.spec.Pad {
+		yuv.Fit(o.own, p)
+	} else {
+		yuv.Scale(o.own, p)
+	}
 	if o.drawer != nil {
 		o.drawer.Draw(o.own, taken)
 	}
-	return o.own
+	return o.own, nil
 }
 
 // open opens the encoder for the first picture, and anew when colours change.

@@ -30,6 +30,7 @@ type Feed struct {
 	device  device
 
 	publishers publishers
+	turn       turn
 	session    atomic.Pointer[source.Session]
 	rules      atomic.Pointer[Rules]
 

@@ -136,8 +136,13 @@ func (r *run) play(ctx context.Context) error {
 		FirstEpoch: r.next, Publish: r.publish, Audio: r.pipeline.Audio, AudioTrack: r.audioTrack, Started: r.started, Waiting: r.waiting, Connecting: r.connecting,
 	}
 	play := ingest.Play
-	if c.Pushed {
+	switch {
+	case c.Pushed:
 		play = r.receive
+	case c.Combined.Kind == KindTurns:
+		play = r.takeTurns
+	case c.Combined.Kind == KindMosaic:
+		play = r.mosaic
 	}
 	next, err := play(ctx, cfg)
 	r.next = next

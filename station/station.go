@@ -6,6 +6,7 @@ import (
 	"context"
 	"errors"
 	"log/slog"
+	"reflect"
 	"sort"
 	"sync"
 	"sync/atomic"
@@ -242,7 +243,8 @@ func (f *Feed) renew(before, r store.Feed) {
 func needsRestart(a, b store.Feed) bool {
 	return a.Pushed != b.Pushed || a.URL != b.URL || a.User != b.User || a.Password != b.Password || a.Transport != b.Transport ||
 		a.Fetch != b.Fetch || a.PollMillis != b.PollMillis || a.AnswerMillis != b.AnswerMillis || a.FirstMillis != b.FirstMillis || a.StallMillis != b.StallMillis ||
-		a.Fingerprint != b.Fingerprint || a.WithinMillis != b.WithinMillis || a.SegmentMillis != b.SegmentMillis || a.PartMillis != b.PartMillis || a.PlaylistLength != b.PlaylistLength || a.Enabled != b.Enabled
+		a.Fingerprint != b.Fingerprint || a.WithinMillis != b.WithinMillis || a.SegmentMillis != b.SegmentMillis || a.PartMillis != b.PartMillis || a.PlaylistLength != b.PlaylistLength || a.Enabled != b.Enabled ||
+		!reflect.DeepEqual(a.Combined, b.Combined)
 }
 
 // Restart stops and starts a feed that is switched on, without waiting for the

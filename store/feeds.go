@@ -64,6 +64,7 @@ type Feed struct {
 
 	Recording Recording       `gorm:"serializer:json"`
 	Stills    []StillSchedule `gorm:"serializer:json"`
+	Combined  Combined        `gorm:"serializer:json"`
 
 	Renditions []Rendition     // by name
 	Requests   []CameraRequest // by name

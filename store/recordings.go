@@ -20,6 +20,22 @@ type Recording struct {
 	GoBack    bool    `json:"goBack,omitempty"`    // viewers may go back in time
 }
 
+// Combined says of which other feeds a feed is made; its zero value is a feed of its own.
+type Combined struct {
+	Kind    string         `json:"kind,omitempty"` // turns or mosaic; empty for none
+	Sources []CombinedFeed `json:"sources,omitempty"`
+	Size    string         `json:"size,omitempty"`   // of what is transcoded; empty is the usual
+	Rate    float64        `json:"rate,omitempty"`   // fps of a mosaic; 0 is the usual
+	Always  bool           `json:"always,omitempty"` // turns are transcoded even where they need not be
+	Names   bool           `json:"names,omitempty"`  // a mosaic's names are drawn
+}
+
+// CombinedFeed is one of them.
+type CombinedFeed struct {
+	Feed    string  `json:"feed"`
+	Seconds float64 `json:"seconds,omitempty"` // that its turn lasts; 0 is the usual
+}
+
 // StillSchedule says when stills of a feed are taken, and what films are made of them.
 type StillSchedule struct {
 	Name      string   `json:"name"`

@@ -336,6 +336,7 @@ var migrations = []migration{
 			audio INTEGER NOT NULL, why TEXT NOT NULL, keep INTEGER NOT NULL, open INTEGER NOT NULL, follows INTEGER NOT NULL)`,
 		`CREATE INDEX recorded_files_feed ON recorded_files (feed, begins_millis)`,
 		`ALTER TABLE feeds ADD COLUMN stills TEXT`,
+		`ALTER TABLE feeds ADD COLUMN combined TEXT NOT NULL DEFAULT '{}'`,
 	}, nil},
 }
 

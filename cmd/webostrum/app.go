@@ -36,7 +36,7 @@ func newApp(out, errOut io.Writer) *cli.Command {
 			&cli.StringFlag{Name: "service", Usage: "`ADDRESS` of the service to speak to; the one of the data folder when left out", Sources: a.from("service")},
 			&cli.StringFlag{Name: "token", Usage: "`TOKEN` to sign in with; the one of the data folder when left out", Sources: a.from("token")},
 		},
-		Commands:       []*cli.Command{a.serve(), a.demo(), a.sim(), a.feed(), a.rendition(), a.camera(), a.cameraRequest(), a.viewer(), a.embed(), a.link(), a.account(), a.session(), a.token(), a.check(), a.backup(), a.restore(), a.recording(), a.stills(), a.film(), a.morning(), a.usage(), a.alerts(), a.reach(), a.discover(), a.streams(), a.inspect(), a.plan(), a.delay(), a.pipe(), a.events(), a.settingsExample(), a.prepare(), a.man(), a.openapi()},
+		Commands:       []*cli.Command{a.serve(), a.demo(), a.sim(), a.feed(), a.rendition(), a.camera(), a.cameraRequest(), a.viewer(), a.embed(), a.link(), a.account(), a.session(), a.token(), a.check(), a.backup(), a.restore(), a.recording(), a.stills(), a.film(), a.turn(), a.morning(), a.usage(), a.alerts(), a.reach(), a.discover(), a.streams(), a.inspect(), a.plan(), a.delay(), a.pipe(), a.events(), a.settingsExample(), a.prepare(), a.man(), a.openapi()},
 		OnUsageError:   usageError,
 		ExitErrHandler: func(_ context.Context, _ *cli.Command, _ error) {},
 

@@ -54,12 +54,12 @@ func (a *app) feedAdd() *cli.Command {
 			&cli.BoolFlag{Name: "no-wait", Usage: "do not wait to see whether the camera answers"}),
 		Arguments: append(nameArg(), &cli.StringArg{Name: "url", UsageText: "URL"}),
 		Action: func(ctx context.Context, c *cli.Command) error {
-			pushed := c.Bool("pushed")
+			pushed := c.Bool("pushed") || c.IsSet("turns") || c.IsSet("mosaic")
 			switch {
 			case c.StringArg("name") == "" || c.StringArg("url") == "" && !pushed:
-				return usagef("a feed needs a name and a URL: webostrum feed add lower-station rtsp://192.0.2.7/main; one that somebody sends to needs --pushed and no URL")
+				return usagef("a feed needs a name and a URL: webostrum feed add lower-station rtsp://192.0.2.7/main; one that somebody sends to needs --pushed and no URL, one that is made of others --turns or --mosaic")
 			case c.StringArg("url") != "" && pushed:
-				return usagef("a feed that somebody sends to has no URL: webostrum feed add --pushed summit-360")
+				return usagef("a feed that somebody sends to, or that is made of others, has no URL: webostrum feed add --pushed summit-360")
 			}
 			if c.Args().Present() {
 				return usagef("%q is one thing too many; flags come before the name", c.Args().First())
@@ -89,7 +89,7 @@ func (a *app) feedAdd() *cli.Command {
 			if err != nil {
 				return err
 			}
-			if pushed {
+			if c.Bool("pushed") {
 				f.PublishKey = key
 				return a.showAdded(ctx, c, cl, f)
 			}

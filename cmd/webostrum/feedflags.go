@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"strconv"
 	"strings"
 
 	"github.com/urfave/cli/v3"
@@ -42,6 +43,41 @@ func bytesSetting(path, name, usage, standard string) settingFlag {
 	return settingFlag{path, flag, func(c *cli.Command) any {
 		n, _ := parseBytes(c.String(name)) // it was looked at before
 		return n
+	}}
+}
+
+// combinedSetting is the feeds that a feed is made of.
+func combinedSetting(kind, usage string) settingFlag {
+	sources := func(c *cli.Command) (list []apitypes.CombinedFeed, err error) {
+		list = []apitypes.CombinedFeed{}
+		for _, text := range listed(c, kind) {
+			name, seconds, timed := strings.Cut(text, ":")
+			x := apitypes.CombinedFeed{Feed: name}
+			if timed {
+				if x.Seconds, err = strconv.ParseFloat(seconds, 64); err != nil {
+					return nil, usagef("--%s %q: write FEED:SECONDS, such as lower-station:20", kind, text)
+				}
+			}
+			list = append(list, x)
+		}
+		return list, nil
+	}
+	flag := &cli.StringSliceFlag{Name: kind, Usage: usage, Validator: func(texts []string) error {
+		for _, text := range texts {
+			if _, seconds, timed := strings.Cut(text, ":"); timed {
+				if _, err := strconv.ParseFloat(seconds, 64); err != nil {
+					return fmt.Errorf("%q: write FEED:SECONDS, such as lower-station:20", text)
+				}
+			}
+		}
+		return nil
+	}}
+	return settingFlag{"combined", flag, func(c *cli.Command) any {
+		list, _ := sources(c) // they were looked at before
+		if len(list) == 0 {
+			return client.Patch{"kind": "none", "sources": list}
+		}
+		return client.Patch{"kind": kind, "sources": list}
 	}}
 }
 
@@ -106,6 +142,12 @@ func feedSettings() []settingFlag {
 		floatSetting("recording.days", "record-days", "`DAYS` that recordings are kept; 0 is as long as there is room", "0"),
 		bytesSetting("recording.bytes", "record-most", "`BYTES` that are kept of it, such as 50G; none is as much as there is room for", "none"),
 		boolSetting("recording.goBack", "go-back", "everybody who may watch it may go back in time in it; otherwise engineers alone"),
+		combinedSetting("turns", "it shows other `FEEDS` in turn, each with its seconds: lower-station:20,upper-station:10; none for none"),
+		combinedSetting("mosaic", "it shows up to nine `FEEDS` as one picture, a,b; none for none"),
+		stringSetting("combined.size", "combined-size", "`SIZE` of turns that are transcoded, or of a mosaic", "1280x720"),
+		floatSetting("combined.frameRate", "mosaic-rate", "fps of a mosaic", "10"),
+		boolSetting("combined.alwaysTranscode", "turns-transcode", "transcode what is on even where all send in the same way"),
+		boolSetting("combined.names", "mosaic-names", "draw the titles in a mosaic"),
 		listSetting("delivery.off", "off-deliveries", "`DELIVERIES` that it does not give: hls, fragments, webrtc, motion-jpeg, still, rtsp; none for all on"),
 	)
 }

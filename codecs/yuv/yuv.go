@@ -86,3 +86,32 @@ func flag(b bool) C.int {
 	}
 	return 0
 }
+
+// Fit scales a picture into another one as large as its shape allows, in the middle, with black
+// around it.
+func Fit(dst, src *picture.Picture) {
+	const evenly = 2 // chroma has half the samples
+	w, h := dst.Width, dst.Height
+	if src.Width*dst.Height > dst.Width*src.Height {
+		h = max(evenly, dst.Width*src.Height/src.Width) &^ 1
+	} else {
+		w = max(evenly, dst.Height*src.Width/src.Height) &^ 1
+	}
+	w, h = min(w, dst.Width), min(h, dst.Height)
+	x, y := (dst.Width-w)/2&^1, (dst.Height-h)/2&^1
+	for i, black := range [3]byte{0, 128, 128} {
+		if w != dst.Width || h != dst.Height {
+			plane := dst.Planes[i]
+			for at := range plane {
+				plane[at] = black
+			}
+		}
+		px, py, pw, ph, sw, sh := x, y, w, h, src.Width, src.Height
+		if i > 0 {
+			px, py, pw, ph = x/evenly, y/evenly, (w+1)/evenly, (h+1)/evenly
+			sw, sh = src.Chroma()
+		}
+		Plane(dst.Planes[i][py*dst.Strides[i]+px:], dst.Strides[i], pw, ph, src.Planes[i], src.Strides[i], sw, sh)
+	}
+	dst.Colour = src.Colour
+}

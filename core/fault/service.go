@@ -90,6 +90,8 @@ const (
 	RecordingFolder    Code = "recording-folder"
 	RecordingDisk      Code = "recording-disk"
 	RecordingOff       Code = "recording-off"
+	SourcesAway        Code = "sources-away"
+	NoTurns            Code = "turns-none"
 	StillNone          Code = "still-none"
 	FilmsFull          Code = "films-full"
 	FilmEmpty          Code = "film-empty"
@@ -372,6 +374,12 @@ var serviceKinds = []Kind{
 	{Code: RecordingOff, Class: ClassRefused, Status: 404,
 		Sentence: "Viewers cannot go back in time in this feed.",
 		Remedy:   "An engineer can let them: \"webostrum feed edit FEED --go-back\"."},
+	{Code: SourcesAway, Class: ClassRefused, Status: 503,
+		Sentence: "None of the feeds that it is made of is live.",
+		Remedy:   "See to those feeds; it comes back by itself with the first of them."},
+	{Code: NoTurns, Class: ClassRefused, Status: 409,
+		Sentence: "This feed does not take turns with others.",
+		Remedy:   "A feed that does is added by \"webostrum feed add NAME --turns FEED,FEED\"."},
 	{Code: StillNone, Class: ClassNotFound, Status: 404,
 		Sentence: "There is no such still or film.",
 		Remedy:   "List what there is: \"webostrum film list FEED\", \"webostrum stills list FEED\"."},

@@ -33,6 +33,7 @@ type Encoding struct {
 	Profile   Profile     `json:"profile,omitempty"`   // H264
 	Quality   int         `json:"quality,omitempty"`   // JPEG: 1 to 100
 	Text      *Text       `json:"text,omitempty"`
+	Pad       bool        `json:"pad,omitempty"` // see Rendition.Pad
 }
 
 // Text is drawn on a picture.

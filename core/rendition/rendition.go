@@ -23,6 +23,11 @@ type Rendition struct {
 	Profile    Profile // H264: empty means Baseline
 	Quality    int     // JPEG: 1 to 100; 0 means 80
 	Text       *Text
+
+	// Pad has every picture made of exactly the size that is given, even sides, with black
+	// beside those of another shape, and of the colours of JPEG whatever they came in: what
+	// comes of different cameras can follow each other in one stream.
+	Pad bool
 }
 
 const (
@@ -41,6 +46,9 @@ func (r Rendition) Resolve(width, height int) (e Encoding, note string) {
 		KeyMillis: int(math.Round(r.KeySeconds * 1000)), Text: r.Text,
 	}
 	e.Width, e.Height, note = r.Size.Fit(width, height, r.Codec)
+	if r.Pad && r.Size.Width > 0 && r.Size.Height > 0 {
+		e.Width, e.Height, e.Pad, note = r.Size.Width&^1, r.Size.Height&^1, true, ""
+	}
 	if r.Codec == media.JPEG {
 		e.BitRate, e.KeyMillis, e.Profile = 0, 0, ""
 		if e.Quality == 0 {

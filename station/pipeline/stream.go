@@ -9,6 +9,8 @@ import (
 	"webostrum/core/hub"
 	"webostrum/core/media"
 	"webostrum/core/plan"
+	"webostrum/core/rendition"
+	"webostrum/transcode"
 )
 
 // Stream is a feed's video for one viewer, with its audio. Release it.
@@ -105,4 +107,18 @@ func (p *Pipeline) bits(name string) float64 {
 	size := p.Size()
 	e, _ := r.Resolve(size[0], size[1])
 	return float64(e.BitRate)
+}
+
+// Padded opens a feed's video as H.264 of exactly a size, in which it can follow that of
+// other feeds. Errors are as in Track.
+func (p *Pipeline) Padded(ctx context.Context, size rendition.Size, rate float64) (*Stream, error) {
+	if _, err := p.codec(ctx); err != nil {
+		return nil, err
+	}
+	const keySeconds = 1 // so that switching does not take long
+	output, err := p.use(transcode.Request{Rendition: rendition.Rendition{Codec: media.H264, Size: size, FrameRate: rate, KeySeconds: keySeconds, Pad: true}})
+	if err != nil {
+		return nil, err
+	}
+	return &Stream{Hub: output.Hub(), Codec: media.H264, Name: "padded", Release: output.Release}, nil
 }

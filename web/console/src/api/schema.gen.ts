@@ -960,6 +960,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/feeds/{name}/turn": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whose turn it is in a feed that takes turns */
+        get: operations["show-turn"];
+        /** Put one of them on, or have them take turns again */
+        put: operations["put-on"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/inspect": {
         parameters: {
             query?: never;
@@ -1919,6 +1937,39 @@ export interface components {
             /** Format: double */
             zoom?: number;
         };
+        CombinedFeed: {
+            /** @example lower-station */
+            feed: string;
+            /**
+             * Format: double
+             * @description That its turn lasts; 0 is 10
+             */
+            seconds?: number;
+        };
+        CombinedSettings: {
+            /** @description Whether feeds that take turns are transcoded even where all send in the same way */
+            alwaysTranscode?: boolean;
+            /**
+             * Format: double
+             * @description fps of a mosaic; 0 is 10
+             */
+            frameRate?: number;
+            /**
+             * @description turns shows one after the other, mosaic all at once; camera.url is empty then
+             * @default none
+             * @enum {string}
+             */
+            kind: "none" | "turns" | "mosaic";
+            /** @description Whether their titles are drawn in a mosaic */
+            names?: boolean;
+            /**
+             * @description Of what is transcoded, such as 1280x720, which is the usual
+             * @example 1280x720
+             */
+            size?: string;
+            /** @description The feeds, in their order; 9 at most in a mosaic */
+            sources?: components["schemas"]["CombinedFeed"][];
+        };
         Delay: {
             /** @enum {string} */
             delivery: "webrtc" | "fragments" | "motion-jpeg" | "hls";
@@ -2072,6 +2123,7 @@ export interface components {
             code?: string;
             /** @description What the camera sends: H264 or JPEG */
             codec?: string;
+            combined?: components["schemas"]["CombinedSettings"];
             /** @description Whether a user and password are kept */
             credentials: boolean;
             /** @description That the feed gives: hls, fragments, webrtc, motion-jpeg, still, rtsp */
@@ -2179,6 +2231,7 @@ export interface components {
             audience?: components["schemas"]["AudienceSettings"];
             audio?: components["schemas"]["AudioSettings"];
             camera?: components["schemas"]["CameraSettings"];
+            combined?: components["schemas"]["CombinedSettings"];
             delivery?: components["schemas"]["DeliverySettings"];
             /** @description Whether the feed is switched on; it is when left out */
             enabled?: boolean;
@@ -2236,6 +2289,7 @@ export interface components {
             audience?: components["schemas"]["AudienceSettings"];
             audio?: components["schemas"]["AudioSettings"];
             camera?: components["schemas"]["CameraSettings"];
+            combined?: components["schemas"]["CombinedSettings"];
             delivery?: components["schemas"]["DeliverySettings"];
             pictures?: components["schemas"]["PictureSettings"];
             publish?: components["schemas"]["PublishSettings"];
@@ -2598,6 +2652,7 @@ export interface components {
             audience?: components["schemas"]["AudienceSettings"];
             audio?: components["schemas"]["AudioSettings"];
             camera?: components["schemas"]["CameraSettings"];
+            combined?: components["schemas"]["CombinedSettings"];
             delivery?: components["schemas"]["DeliverySettings"];
             /** @description Whether the feed is switched on; it is when left out */
             enabled?: boolean;
@@ -3319,6 +3374,13 @@ export interface components {
             means: string;
             /** @description Whether publishers have to show the key */
             needed: boolean;
+        };
+        PutOn: {
+            /**
+             * @description Feed that stays on; empty has them take turns again
+             * @example upper-station
+             */
+            feed?: string;
         };
         Reach: {
             /** @description Addresses of this machine in its networks */
@@ -4255,6 +4317,29 @@ export interface components {
              * @description Frames that could not be decoded
              */
             undecoded: number;
+        };
+        Turn: {
+            /** @description Feed that somebody put on; empty while they take turns */
+            held?: string;
+            /** @description Feed that is on; empty while none is */
+            on?: string;
+            /** Format: date-time */
+            since?: string;
+            sources: components["schemas"]["TurnSource"][] | null;
+            /** @description Whether that which is on is transcoded */
+            transcoded: boolean;
+            /** @description In a sentence, with what it costs */
+            why: string;
+        };
+        TurnSource: {
+            feed: string;
+            live: boolean;
+            /**
+             * Format: double
+             * @description That its turn lasts
+             */
+            seconds: number;
+            title: string;
         };
         Usage: {
             allowance: components["schemas"]["UsageLimit"];
@@ -5404,6 +5489,9 @@ export interface operations {
                      *             "hls": "as-feed",
                      *             "webrtc": "as-feed"
                      *           },
+                     *           "combined": {
+                     *             "kind": "none"
+                     *           },
                      *           "recording": {
                      *             "mode": "hand"
                      *           },
@@ -5523,6 +5611,9 @@ export interface operations {
                  *             "mode": "automatic",
                  *             "hls": "as-feed",
                  *             "webrtc": "as-feed"
+                 *           },
+                 *           "combined": {
+                 *             "kind": "none"
                  *           },
                  *           "recording": {
                  *             "mode": "hand"
@@ -5662,6 +5753,9 @@ export interface operations {
                      *             "mode": "automatic",
                      *             "hls": "as-feed",
                      *             "webrtc": "as-feed"
+                     *           },
+                     *           "combined": {
+                     *             "kind": "none"
                      *           },
                      *           "recording": {
                      *             "mode": "hand"
@@ -5867,6 +5961,9 @@ export interface operations {
                  *         "hls": "as-feed",
                  *         "webrtc": "as-feed"
                  *       },
+                 *       "combined": {
+                 *         "kind": "none"
+                 *       },
                  *       "recording": {
                  *         "mode": "hand"
                  *       },
@@ -5933,6 +6030,9 @@ export interface operations {
                      *         "mode": "automatic",
                      *         "hls": "as-feed",
                      *         "webrtc": "as-feed"
+                     *       },
+                     *       "combined": {
+                     *         "kind": "none"
                      *       },
                      *       "recording": {
                      *         "mode": "hand"
@@ -6149,6 +6249,9 @@ export interface operations {
                      *         "mode": "automatic",
                      *         "hls": "as-feed",
                      *         "webrtc": "as-feed"
+                     *       },
+                     *       "combined": {
+                     *         "kind": "none"
                      *       },
                      *       "recording": {
                      *         "mode": "hand"
@@ -6475,6 +6578,9 @@ export interface operations {
                      *         "mode": "automatic",
                      *         "hls": "as-feed",
                      *         "webrtc": "as-feed"
+                     *       },
+                     *       "combined": {
+                     *         "kind": "none"
                      *       },
                      *       "recording": {
                      *         "mode": "hand"
@@ -6948,6 +7054,9 @@ export interface operations {
                      *         "mode": "automatic",
                      *         "hls": "as-feed",
                      *         "webrtc": "as-feed"
+                     *       },
+                     *       "combined": {
+                     *         "kind": "none"
                      *       },
                      *       "recording": {
                      *         "mode": "hand"
@@ -10755,6 +10864,9 @@ export interface operations {
                      *         "hls": "as-feed",
                      *         "webrtc": "as-feed"
                      *       },
+                     *       "combined": {
+                     *         "kind": "none"
+                     *       },
                      *       "recording": {
                      *         "mode": "hand"
                      *       },
@@ -11105,6 +11217,9 @@ export interface operations {
                      *         "hls": "as-feed",
                      *         "webrtc": "as-feed"
                      *       },
+                     *       "combined": {
+                     *         "kind": "none"
+                     *       },
                      *       "recording": {
                      *         "mode": "hand"
                      *       },
@@ -11209,6 +11324,167 @@ export interface operations {
                      *     }
                      */
                     "application/json": components["schemas"]["Feed"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "show-turn": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Turn"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "put-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @example lower-station */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutOn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Turn"];
                 };
             };
             /** @description Unauthorized */

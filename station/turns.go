@@ -1,0 +1,447 @@
+package station
+
+import (
+	"context"
+	"errors"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"webostrum/core/fault"
+	"webostrum/core/hub"
+	"webostrum/core/media"
+	"webostrum/core/rendition"
+	"webostrum/core/turns"
+	"webostrum/ingest/source"
+	"webostrum/station/pipeline"
+	"webostrum/store"
+)
+
+// The kinds of feeds that are made of others.
+const (
+	KindTurns  = "turns"
+	KindMosaic = "mosaic"
+)
+
+const (
+	usualDwell   = 10 * time.Second
+	turnTick     = 40 * time.Millisecond
+	keyWithin    = 8 * time.Second // of a source whose turn it is
+	silentFor    = 3 * time.Second // before a source is left that sends nothing
+	leftAlone    = 10 * time.Second
+	usualTurnsW  = 1280
+	usualTurnsH  = 720
+	turnsRate    = 25
+	turnsEarlier = 200 * time.Millisecond
+)
+
+// turn is whose turn it is in a feed that takes turns.
+type turn struct {
+	mu      sync.Mutex
+	on      turns.Turn // guarded by mu
+	held    string     // feed that somebody put on; empty for none. Guarded by mu.
+	made    bool       // sources are transcoded; guarded by mu
+	skipped []string   // passed over at the last change; guarded by mu
+}
+
+// TurnStatus is whose turn it is, and of what kind the sources are.
+type TurnStatus struct {
+	On        string
+	Since     time.Time
+	Held      string
+	Transcode bool
+	Why       string // it is so
+	Sources   []TurnSource
+}
+
+// TurnSource is one of the sources.
+type TurnSource struct {
+	Feed  string
+	Title string
+	Dwell time.Duration
+	Live  bool
+}
+
+// Turn says whose turn it is; the error is a fault of NoTurns.
+func (f *Feed) Turn() (TurnStatus, error) {
+	record := f.stored()
+	if record.Combined.Kind != KindTurns {
+		return TurnStatus{}, fault.New(fault.NoTurns, nil, "")
+	}
+	f.turn.mu.Lock()
+	s := TurnStatus{On: f.turn.on.Feed, Since: f.turn.on.Since, Held: f.turn.held, Transcode: f.turn.made}
+	f.turn.mu.Unlock()
+	s.Why = "All send in the same way, so it is passed through, and nothing is transcoded."
+	if s.Transcode {
+		s.Why = "They send in different ways, so that which is on is transcoded: about as much as one rendition of that size."
+	}
+	for _, x := range sourcesOf(record.Combined) {
+		t := TurnSource{Feed: x.Feed, Title: x.Feed, Dwell: x.Dwell}
+		if other, err := f.station.Get(x.Feed); err == nil {
+			t.Title, t.Live = other.Title(), other.live()
+		}
+		s.Sources = append(s.Sources, t)
+	}
+	return s, nil
+}
+
+// Hold puts a source on until another is, or with an empty name has them take turns again.
+func (f *Feed) Hold(feed string) error {
+	record := f.stored()
+	if record.Combined.Kind != KindTurns {
+		return fault.New(fault.NoTurns, nil, "")
+	}
+	if feed != "" && !slices.ContainsFunc(record.Combined.Sources, func(s store.CombinedFeed) bool { return s.Feed == feed }) {
+		return fault.New(fault.FeedUnknown, nil, "%s is not one of those that take turns here.", feed)
+	}
+	f.turn.mu.Lock()
+	f.turn.held = feed
+	f.turn.mu.Unlock()
+	f.station.changed()
+	return nil
+}
+
+func sourcesOf(c store.Combined) (list []turns.Source) {
+	for _, s := range c.Sources {
+		dwell := time.Duration(s.Seconds * float64(time.Second))
+		if dwell == 0 {
+			dwell = usualDwell
+		}
+		list = append(list, turns.Source{Feed: s.Feed, Dwell: dwell})
+	}
+	return list
+}
+
+// combined is what is known of a feed that is made of others.
+type combined struct {
+	kind  string
+	track func() *media.Track
+}
+
+// Facts implements source.Session.
+func (c combined) Facts() source.Facts {
+	facts := source.Facts{Transport: c.kind}
+	if t := c.track(); t != nil {
+		facts.Codec, facts.Width, facts.Height = t.Codec, t.Width, t.Height
+		if t.Video != nil {
+			facts.Profile, facts.Level = t.Video.Profile, t.Video.Level
+		}
+	}
+	return facts
+}
+
+// onAir is a source that is on, or is to be.
+type onAir struct {
+	feed   string
+	stream *pipeline.Stream
+	video  *hub.Reader
+	audio  *hub.Reader
+	opened time.Time
+	last   time.Time // when something came
+}
+
+func (a *onAir) close() {
+	if a == nil {
+		return
+	}
+	a.video.Close()
+	if a.audio != nil {
+		a.audio.Close()
+	}
+	a.stream.Release()
+}
+
+// turner takes turns for one run of a feed.
+type turner struct {
+	run   *run
+	cfg   source.Config
+	list  []turns.Source
+	line  *turns.Line
+	made  bool // sources are transcoded
+	on    *onAir
+	next  *onAir
+	away  map[string]time.Time // sources that were left, until then
+	audio *media.Track
+	begun bool
+}
+
+// takeTurns plays other feeds in turn. It returns when none of them is live.
+func (r *run) takeTurns(ctx context.Context, cfg source.Config) (uint64, error) {
+	c := r.record.Combined
+	if way := r.feed.station.Circle(r.record.Name, c); way != "" { // the API refuses such records
+		return cfg.FirstEpoch, fault.New(fault.SourcesAway, nil, "It is made of itself: %s.", way)
+	}
+	t := &turner{run: r, cfg: cfg, list: sourcesOf(c), line: turns.NewLine(cfg.FirstEpoch), away: make(map[string]time.Time)}
+	t.made = c.Always || !t.alike()
+	defer func() { t.on.close(); t.next.close() }()
+	err := t.loop(ctx)
+	return t.line.NextEpoch(), err
+}
+
+// alike says whether all sources that are live are coded in the same way, and can be passed
+// through; without a worker there is no other way.
+func (t *turner) alike() bool {
+	if t.run.feed.station.cfg.Codecs == "" {
+		return true
+	}
+	var first *media.VideoConfig
+	for _, s := range t.list {
+		f, err := t.run.feed.station.Get(s.Feed)
+		if err != nil {
+			continue
+		}
+		p, err := f.present()
+		if err != nil || p.Coding() == nil {
+			continue
+		}
+		if first == nil {
+			first = p.Coding()
+		}
+		if !first.Equal(p.Coding()) {
+			return false
+		}
+	}
+	return true
+}
+
+func (t *turner) loop(ctx context.Context) error {
+	for ctx.Err() == nil {
+		if err := t.choose(ctx); err != nil {
+			return err
+		}
+		t.goOver()
+		if !t.pass(ctx) {
+			continue
+		}
+	}
+	return ctx.Err()
+}
+
+func (t *turner) live(name string) bool {
+	if until, left := t.away[name]; left && time.Now().Before(until) {
+		return false
+	}
+	f, err := t.run.feed.station.Get(name)
+	return err == nil && f.live()
+}
+
+// choose opens who is to be on next.
+func (t *turner) choose(ctx context.Context) error {
+	tf := &t.run.feed.turn
+	tf.mu.Lock()
+	present, held := tf.on, tf.held
+	tf.mu.Unlock()
+	if t.on != nil && time.Since(t.on.last) > silentFor {
+		t.away[t.on.feed] = time.Now().Add(leftAlone)
+	}
+	if t.next != nil && time.Since(t.next.opened) > keyWithin {
+		t.away[t.next.feed] = time.Now().Add(leftAlone)
+		t.next.close()
+		t.next = nil
+	}
+	feed, skipped := turns.Next(t.list, present, held, t.live, time.Now())
+	t.tellSkipped(skipped)
+	switch {
+	case feed == "" && t.on == nil:
+		return fault.New(fault.SourcesAway, nil, "%s", strings.Join(names(t.list), ", "))
+	case feed == "":
+		if time.Since(t.on.last) > silentFor {
+			return fault.New(fault.SourcesAway, nil, "%s", strings.Join(names(t.list), ", "))
+		}
+		return nil
+	case t.on != nil && feed == t.on.feed:
+		t.next.close()
+		t.next = nil
+		return nil
+	case t.next != nil && feed == t.next.feed:
+		return nil
+	}
+	t.next.close()
+	t.next = nil
+	a, err := t.open(ctx, feed)
+	if err != nil {
+		t.away[feed] = time.Now().Add(leftAlone)
+		return nil
+	}
+	t.next = a
+	return nil
+}
+
+func names(list []turns.Source) (out []string) {
+	for _, s := range list {
+		out = append(out, s.Feed)
+	}
+	return out
+}
+
+// tellSkipped tells once of a source that is passed over.
+func (t *turner) tellSkipped(skipped []string) {
+	tf := &t.run.feed.turn
+	tf.mu.Lock()
+	before := tf.skipped
+	if len(skipped) > 0 {
+		tf.skipped = skipped
+	}
+	tf.mu.Unlock()
+	for _, s := range skipped {
+		if !slices.Contains(before, s) {
+			t.run.feed.note(EventWarning, s+" is passed over: it is not live")
+		}
+	}
+}
+
+// open opens a source, as it sends or transcoded.
+func (t *turner) open(ctx context.Context, name string) (*onAir, error) {
+	ctx, cancel := context.WithTimeout(ctx, keyWithin)
+	defer cancel()
+	f, err := t.run.feed.station.Get(name)
+	if err != nil {
+		return nil, err
+	}
+	p, err := f.present()
+	if err != nil {
+		return nil, err
+	}
+	video, audio := p.Input()
+	s := &pipeline.Stream{Hub: video, Codec: p.Codec(), Release: func() {}}
+	if t.made {
+		if s, err = p.Padded(ctx, t.size(), turnsRate); err != nil {
+			return nil, err
+		}
+	}
+	if track := p.AudioTrackNow(); track != nil {
+		s.Audio = &pipeline.Audio{Hub: audio, Track: track}
+	}
+	now := time.Now()
+	return &onAir{feed: name, stream: s, video: s.Hub.NewReader(), opened: now, last: now}, nil
+}
+
+func (t *turner) size() rendition.Size {
+	if s, err := rendition.ParseSize(t.run.record.Combined.Size); err == nil && s.Width > 0 && s.Height > 0 {
+		return s
+	}
+	return rendition.Size{Width: usualTurnsW, Height: usualTurnsH}
+}
+
+// goOver puts the next source on as soon as there is a new keyframe of it.
+func (t *turner) goOver() {
+	if t.next == nil {
+		return
+	}
+	var first *media.Sample
+	for s := t.next.video.Try(); s != nil; s = t.next.video.Try() {
+		if s.Key && s.Captured.After(t.next.opened.Add(-keyFresh)) {
+			first = s
+			break
+		}
+	}
+	if first == nil {
+		return
+	}
+	if !t.made && t.line.NextEpoch() > t.cfg.FirstEpoch && !t.line.Fits(first) && t.run.feed.station.cfg.Codecs != "" {
+		t.made = true // they are not alike any more: from here on all are transcoded
+		t.next.close()
+		t.next = nil
+		return
+	}
+	t.on.close()
+	t.on, t.next = t.next, nil
+	t.on.last = time.Now()
+	tf := &t.run.feed.turn
+	tf.mu.Lock()
+	tf.on, tf.made = turns.Turn{Feed: t.on.feed, Since: time.Now()}, t.made
+	tf.skipped = slices.DeleteFunc(tf.skipped, func(s string) bool { return s == t.on.feed })
+	tf.mu.Unlock()
+	t.line.Switch(first)
+	t.sound(first)
+	t.publish(first)
+	t.run.feed.station.changed()
+}
+
+const keyFresh = 2 * time.Second // a keyframe that is older is the past
+
+// sound opens the audio of the source that is on.
+func (t *turner) sound(first *media.Sample) {
+	a := t.on.stream.Audio
+	if a == nil {
+		return // silence takes its place
+	}
+	t.on.audio = a.Hub.NewReaderFrom(first.Captured.Add(-turnsEarlier))
+	if !media.SameAudio(t.audio, a.Track) {
+		t.audio = a.Track
+		t.cfg.AudioTrack(a.Track)
+	}
+}
+
+func (t *turner) publish(s *media.Sample) {
+	out := t.line.Sample(s)
+	if out == nil {
+		return
+	}
+	t.on.last = time.Now()
+	t.cfg.Publish(out)
+	if !t.begun {
+		t.begun = true
+		t.cfg.Started(combined{KindTurns, t.run.pipelineTrack})
+	}
+}
+
+// pipelineTrack is the track of what is published.
+func (r *run) pipelineTrack() *media.Track {
+	video, _ := r.pipeline.Input()
+	if s := video.Latest(); s != nil {
+		return s.Track
+	}
+	return nil
+}
+
+// pass passes on what has come of the source that is on, and waits a moment for more.
+func (t *turner) pass(ctx context.Context) bool {
+	ctx, cancel := context.WithTimeout(ctx, turnTick)
+	defer cancel()
+	if t.on == nil {
+		<-ctx.Done()
+		return false
+	}
+	s, _, err := t.on.video.Next(ctx)
+	if errors.Is(err, hub.ErrClosed) {
+		t.away[t.on.feed] = time.Now().Add(silentFor)
+		<-ctx.Done()
+		return false
+	}
+	if err != nil {
+		return false
+	}
+	if t.on.audio != nil {
+		for unit := t.on.audio.Try(); unit != nil; unit = t.on.audio.Try() {
+			if media.SameAudio(unit.Track, t.audio) {
+				t.cfg.Audio(unit)
+			}
+		}
+	}
+	t.publish(s)
+	return true
+}
+
+// Circle finds out whether a feed that is made of others would be made of itself; it returns
+// the way from one to the next, or nothing.
+func (st *Station) Circle(name string, c store.Combined) string {
+	return st.circle(name, c, []string{name})
+}
+
+func (st *Station) circle(name string, c store.Combined, way []string) string {
+	for _, s := range c.Sources {
+		if s.Feed == name {
+			return strings.Join(append(way, name), ", ")
+		}
+		f, err := st.Get(s.Feed)
+		if err != nil || slices.Contains(way, s.Feed) {
+			continue
+		}
+		if path := st.circle(name, f.stored().Combined, append(slices.Clone(way), s.Feed)); path != "" {
+			return path
+		}
+	}
+	return ""
+}
