@@ -18,6 +18,8 @@ func runningExplanations() map[string]explanation {
 	alerts := usualAlerts()
 	alerts.Webhook = apitypes.AlertWebhook{URL: "https://hooks.example.org/cameras", Signed: true}
 	return map[string]explanation{
+		"show-turn": {text: "Of a feed whose settings say that it takes turns.", answer: exampleTurn("")},
+		"put-on":    {text: "It comes on with its next keyframe, and stays until another is put on, they take turns again, or it is not live any more.", request: apitypes.PutOn{Feed: "upper-station"}, answer: exampleTurn("upper-station")},
 		"list-stills": {text: "What was taken by a schedule that is no more stays in its folder and is not listed.", answer: apitypes.StillList{
 			Schedules: []apitypes.ScheduleState{{Name: "daylight", Next: &exampleTime, Files: 480, Bytes: 38_000_000, Latest: "/media/summit-mast/stills/daylight/latest.jpg"}},
 			Stills:    []apitypes.KeptStill{{At: exampleTime, Bytes: 82_000, Address: "/media/summit-mast/stills/daylight/2026-11-26/summit-mast-20261126T103000Z.jpg"}},
@@ -99,4 +101,10 @@ func exampleFilm() apitypes.Film {
 		Source: "daylight", Name: "summit-mast-20261125T000000Z-20261126T000000Z.mp4", Format: "mp4", From: exampleTime.Add(-24 * time.Hour), To: exampleTime, Bytes: 18_000_000,
 		Address: "/media/summit-mast/films/daylight/summit-mast-20261125T000000Z-20261126T000000Z.mp4", Latest: "/media/summit-mast/films/daylight/latest.mp4",
 	}
+}
+
+func exampleTurn(held string) apitypes.Turn {
+	return apitypes.Turn{On: "lower-station", Since: &exampleTime, Held: held, Why: "All send in the same way, so it is passed through, and nothing is transcoded.", Sources: []apitypes.TurnSource{
+		{Feed: "lower-station", Title: "Lower station", Seconds: 20, Live: true}, {Feed: "upper-station", Title: "Upper station", Seconds: 10, Live: true},
+	}}
 }

@@ -22,6 +22,7 @@ import { RecordingsPage } from "./recordings/RecordingsPage";
 import { WaysInPage } from "./reach/WaysInPage";
 import { SearchPage } from "./search/SearchPage";
 import { SignInPage } from "./signin/SignInPage";
+import { TurnsPage } from "./turns/TurnsPage";
 import { UsagePage } from "./usage/UsagePage";
 
 export function App() {
@@ -51,6 +52,7 @@ export function App() {
           <Route path="/feeds/:name/plan" element={<PlanPage me={me.data} />} />
           <Route path="/feeds/:name/recordings" element={<RecordingsPage me={me.data} />} />
           <Route path="/feeds/:name/films" element={<FilmsPage me={me.data} />} />
+          <Route path="/feeds/:name/turns" element={<TurnsPage me={me.data} />} />
           <Route path="/search" element={<SearchPage />} />
           <Route path="/people" element={<PeoplePage me={me.data} />} />
           <Route path="/account" element={<OwnPage me={me.data} />} />

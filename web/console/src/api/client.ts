@@ -18,6 +18,7 @@ export interface Settings {
   pictures: Whole<NonNullable<Sent["pictures"]>>;
   audio: Whole<NonNullable<Sent["audio"]>>;
   recording: NonNullable<Sent["recording"]>;
+  combined: NonNullable<Sent["combined"]>;
   stills: NonNullable<Sent["stills"]>;
 }
 export type FeedChange = Sent;

@@ -3,6 +3,7 @@ import CodeIcon from "@mui/icons-material/Code";
 import CompareIcon from "@mui/icons-material/CompareOutlined";
 import HistoryIcon from "@mui/icons-material/History";
 import MovieIcon from "@mui/icons-material/MovieOutlined";
+import RepeatIcon from "@mui/icons-material/Repeat";
 import StraightenIcon from "@mui/icons-material/StraightenOutlined";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
@@ -144,6 +145,11 @@ function Head({ feed, me }: { feed: Feed; me: Me }) {
           {(me.role === "engineer" || feed.recording.goBack) && (
             <Button component={Link} to={`/feeds/${feed.name}/recordings`} startIcon={<HistoryIcon />}>
               Recordings
+            </Button>
+          )}
+          {feed.combined.kind === "turns" && (
+            <Button component={Link} to={`/feeds/${feed.name}/turns`} startIcon={<RepeatIcon />}>
+              Turns
             </Button>
           )}
           <Button component={Link} to={`/feeds/${feed.name}/films`} startIcon={<MovieIcon />}>
