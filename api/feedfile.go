@@ -45,7 +45,7 @@ func entryOf(r store.Feed) apitypes.FeedEntry {
 	for _, x := range r.Renditions {
 		list = append(list, apitypes.NewRendition{
 			Name: x.Name, Codec: x.Codec, Size: x.Size, FrameRate: x.FrameRate, BitRate: x.BitRate, KeyframeSeconds: x.KeySeconds,
-			Profile: x.Profile, Quality: x.Quality, Text: x.Text, TextCorner: x.TextCorner, TextSize: x.TextSize,
+			Profile: x.Profile, Quality: x.Quality, Text: x.Text, TextCorner: x.TextCorner, TextSize: x.TextSize, View: x.View,
 		})
 	}
 	e.Renditions = &list
@@ -170,7 +170,7 @@ func importEntry(e apitypes.FeedEntry, before store.Feed, known bool) (store.Fee
 func recordOf(b apitypes.NewRendition) store.Rendition {
 	return store.Rendition{
 		Name: b.Name, Codec: b.Codec, Size: b.Size, FrameRate: b.FrameRate, BitRate: b.BitRate, KeySeconds: b.KeyframeSeconds,
-		Profile: b.Profile, Quality: b.Quality, Text: b.Text, TextCorner: b.TextCorner, TextSize: b.TextSize,
+		Profile: b.Profile, Quality: b.Quality, Text: b.Text, TextCorner: b.TextCorner, TextSize: b.TextSize, View: b.View,
 	}
 }
 

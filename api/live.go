@@ -221,7 +221,7 @@ func shownRenditions(st station.Status) []apitypes.ShownRendition {
 		list = append(list, apitypes.ShownRendition{Name: hls.Original, Codec: string(st.Facts.Codec), Width: st.Width, Height: st.Height})
 	}
 	for _, r := range st.Record.Renditions {
-		shown := apitypes.ShownRendition{Name: r.Name, Codec: r.Codec}
+		shown := apitypes.ShownRendition{Name: r.Name, Codec: r.Codec, Flat: r.View != ""}
 		if q, err := pipeline.Request(r, st.Record); err == nil && st.Width > 0 {
 			e, _ := q.Resolve(st.Width, st.Height)
 			shown.Width, shown.Height = e.Width, e.Height
@@ -239,6 +239,10 @@ func stateOf(m admission) apitypes.FeedState {
 		Audio: apitypes.AudioState{
 			HLS: st.Audio.Plans[plan.HLS].Codec != "", Fragments: st.Audio.Plans[plan.Fragments].Codec != "", WebRTC: st.Audio.Plans[plan.WebRTC].Codec != "",
 		}}
+	if st.Record.Projection != "" {
+		lens := lensOf(st.Record)
+		s.Lens = &lens
+	}
 	if v := st.Video; v != nil {
 		s.Coding = &apitypes.Coding{Codec: string(v.Codec), Parameter: v.CodecString}
 	}

@@ -41,7 +41,7 @@ func renditionViews(s station.Status) []apitypes.Rendition {
 func renditionView(s station.Status, r store.Rendition) apitypes.Rendition {
 	v := apitypes.Rendition{NewRendition: apitypes.NewRendition{
 		Name: r.Name, Codec: r.Codec, Size: r.Size, FrameRate: r.FrameRate, BitRate: r.BitRate, KeyframeSeconds: r.KeySeconds,
-		Profile: r.Profile, Quality: r.Quality, Text: r.Text, TextCorner: r.TextCorner, TextSize: r.TextSize,
+		Profile: r.Profile, Quality: r.Quality, Text: r.Text, TextCorner: r.TextCorner, TextSize: r.TextSize, View: r.View,
 	}}
 	v.Path = fmt.Sprintf("/media/%s/hls/%s.m3u8", s.Record.Name, r.Name)
 	if r.Codec == string(media.JPEG) {
@@ -160,6 +160,7 @@ func applyRendition(c apitypes.RenditionChange, r *store.Rendition) {
 	set(&r.Text, c.Text)
 	set(&r.TextCorner, c.TextCorner)
 	set(&r.TextSize, c.TextSize)
+	set(&r.View, c.View)
 }
 
 func (a *API) removeRendition(ctx context.Context, in *renditionPath) (*struct{}, error) {

@@ -17,6 +17,7 @@ import (
 	"webostrum/access"
 	"webostrum/apitypes"
 	"webostrum/core/fault"
+	"webostrum/core/projection"
 	"webostrum/core/rendition"
 	"webostrum/ingest/source"
 	"webostrum/station"
@@ -46,8 +47,30 @@ func settingsOf(r store.Feed) apitypes.FeedSettings {
 			SegmentSeconds: seconds(r.SegmentMillis), PartSeconds: seconds(r.PartMillis), PlaylistLength: r.PlaylistLength,
 		},
 		Pictures: apitypes.PictureSettings{Size: r.PictureSize, FrameRate: r.PictureRate, Quality: r.PictureQuality},
-		Audio:    apitypes.AudioSettings{Mode: r.Audio, HLS: r.AudioHLS, WebRTC: r.AudioWebRTC}, Recording: recordingOf(r.Recording), Combined: combinedOf(r.Combined), Stills: schedulesOf(r.Stills),
+		Audio:    apitypes.AudioSettings{Mode: r.Audio, HLS: r.AudioHLS, WebRTC: r.AudioWebRTC}, Recording: recordingOf(r.Recording), Combined: combinedOf(r.Combined), Lens: lensOf(r), Stills: schedulesOf(r.Stills),
 	}
+}
+
+// flatPicture is what a picture is that is not projected otherwise.
+const flatPicture = "flat"
+
+func lensOf(r store.Feed) apitypes.LensSettings {
+	return apitypes.LensSettings{Projection: cmp.Or(r.Projection, flatPicture), FieldOfView: r.FieldOfView}
+}
+
+func applyLens(s apitypes.LensSettings, r *store.Feed) error {
+	fisheye := s.Projection == string(projection.Fisheye)
+	switch {
+	case s.FieldOfView != 0 && !fisheye:
+		return refused("lens.fieldOfView", "only a fisheye has a field of view: set lens.projection to fisheye, or leave it out")
+	case s.FieldOfView != 0 && (s.FieldOfView < 90 || s.FieldOfView > 240):
+		return refused("lens.fieldOfView", "a fisheye of 90 to 240 degrees can be shown; 0 is 180")
+	}
+	r.Projection, r.FieldOfView = s.Projection, s.FieldOfView
+	if r.Projection == flatPicture {
+		r.Projection = ""
+	}
+	return nil
 }
 
 const longestTag = 40
@@ -124,6 +147,9 @@ func apply(s apitypes.FeedSettings, r *store.Feed, credentials bool) error {
 		return err
 	}
 	if r.Stills, err = applySchedules(s.Stills, r.Requests); err != nil {
+		return err
+	}
+	if err := applyLens(s.Lens, r); err != nil {
 		return err
 	}
 	r.Title, r.Sites, r.Reports = s.Title, strings.Join(sites.Strings(), " "), s.Reports

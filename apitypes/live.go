@@ -41,6 +41,7 @@ type FeedState struct {
 	Ready  bool   `json:"ready" doc:"Whether there is a playlist"`
 	Title  string `json:"title"`
 
+	Lens       *LensSettings    `json:"lens,omitempty" doc:"How the picture is projected; left out where it is flat"`
 	Coding     *Coding          `json:"coding,omitempty" doc:"Of the camera's video; left out as long as it is not known"`
 	Play       PlayChoice       `json:"play" doc:"How a player is to play it"`
 	Renditions []ShownRendition `json:"renditions" doc:"What a viewer can choose"`
@@ -66,6 +67,7 @@ type ShownRendition struct {
 	Codec  string `json:"codec" enum:"H264,H265,JPEG"`
 	Width  int    `json:"width" doc:"Pixels; 0 as long as it is not known"`
 	Height int    `json:"height"`
+	Flat   bool   `json:"flat,omitempty" doc:"Whether it is a flat view that was cut out of a picture of another projection"`
 }
 
 // PlayChoice says how a player is to play a feed. What the page asks for goes with the

@@ -13,6 +13,7 @@ type NewRendition struct {
 	Text            string  `json:"text,omitempty" maxLength:"200" doc:"Drawn on the picture; {date}, {time} and {place} stand for what they say" example:"{place}  {date} {time}"`
 	TextCorner      string  `json:"textCorner,omitempty" enum:"top-left,top-right,bottom-left,bottom-right" doc:"Where it stands; bottom-left when left out"`
 	TextSize        float64 `json:"textSize,omitempty" minimum:"0" maximum:"25" doc:"Height of its letters in hundredths of the picture's; 0 is 5"`
+	View            string  `json:"view,omitempty" maxLength:"60" doc:"Flat view that is cut out of a picture of another projection: pan, tilt and field of view, degrees" example:"90,-10,80"`
 }
 
 // RenditionChange is what editing a rendition takes; what is left out stays.
@@ -26,6 +27,7 @@ type RenditionChange struct {
 	Text            *string  `json:"text,omitempty" maxLength:"200" doc:"Empty takes it away"`
 	TextCorner      *string  `json:"textCorner,omitempty" enum:"top-left,top-right,bottom-left,bottom-right"`
 	TextSize        *float64 `json:"textSize,omitempty" minimum:"0" maximum:"25"`
+	View            *string  `json:"view,omitempty" maxLength:"60" doc:"Empty takes it away"`
 }
 
 // Rendition is a rendition as the API shows it.

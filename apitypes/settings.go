@@ -17,6 +17,7 @@ type FeedSettings struct {
 	Pictures PictureSettings  `json:"pictures" required:"false"`
 	Audio    AudioSettings    `json:"audio" required:"false"`
 
+	Lens      LensSettings      `json:"lens" required:"false"`
 	Combined  CombinedSettings  `json:"combined" required:"false"`
 	Recording RecordingSettings `json:"recording" required:"false"`
 	Stills    []StillSchedule   `json:"stills" required:"false" nullable:"false" maxItems:"16" doc:"Schedules by which stills are taken"`
@@ -67,6 +68,12 @@ type DeliverySettings struct {
 	PlaylistLength int `json:"playlistLength" required:"false" minimum:"0" maximum:"64" default:"0" doc:"Segments in the HLS playlist, at least, 3 to 64; 0 follows from within. There are more where they are shorter than a third of the target duration"`
 }
 
+// LensSettings say how the picture is projected.
+type LensSettings struct {
+	Projection  string  `json:"projection,omitempty" enum:"flat,equirectangular,top-bottom,fisheye" default:"flat" doc:"equirectangular is all around, twice as wide as high; top-bottom the same twice, for the left eye above and the right one below; fisheye a circle. The player shows those to be turned"`
+	FieldOfView float64 `json:"fieldOfView,omitempty" minimum:"0" maximum:"360" default:"0" doc:"Of a fisheye, degrees, 90 to 240; 0 is 180"`
+}
+
 // PictureSettings say how Motion JPEG and stills go out when nothing else is asked for.
 type PictureSettings struct {
 	Size      string  `json:"size" required:"false" default:"" maxLength:"20" doc:"Such as 640x360, 640x or 1/2; empty is the camera's"`
@@ -87,7 +94,7 @@ func Defaults(url string) FeedSettings {
 		Audience: AudienceSettings{Who: "signed-in", Accounts: []string{}}, Sites: []string{}, Tags: []string{},
 		Camera:   CameraSettings{URL: url, Transport: "auto", Fetch: "auto", PollSeconds: 2, AnswerSeconds: 5, FirstFrameSeconds: 10, StallSeconds: 5},
 		Delivery: DeliverySettings{Off: []string{"rtsp"}, Within: 2},
-		Audio:    AudioSettings{Mode: "automatic", HLS: "as-feed", WebRTC: "as-feed"}, Recording: RecordingSettings{Mode: "hand"}, Stills: []StillSchedule{}, Combined: CombinedSettings{Kind: "none", Sources: []CombinedFeed{}},
+		Audio:    AudioSettings{Mode: "automatic", HLS: "as-feed", WebRTC: "as-feed"}, Recording: RecordingSettings{Mode: "hand"}, Stills: []StillSchedule{}, Combined: CombinedSettings{Kind: "none", Sources: []CombinedFeed{}}, Lens: LensSettings{Projection: "flat"},
 	}
 }
 

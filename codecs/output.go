@@ -35,6 +35,7 @@ type output struct {
 	colour  workerproto.Colour // that the encoder was opened for
 	drawer  *text.Drawer
 	own     *picture.Picture // scaled, and drawn on
+	view    *yuv.View        // that is cut out; nil for none
 	colours yuv.Recolour     // where pictures of all colours become those of JPEG
 	begun   bool
 	last    int64   // PTS of the newest picture
@@ -45,6 +46,9 @@ type output struct {
 
 func newOutput(spec workerproto.Output) (*output, error) {
 	o := &output{spec: spec, pacer: rendition.Pacer{Rate: spec.FrameRate}}
+	if spec.View != nil {
+		o.view = yuv.NewView(*spec.View)
+	}
 	if spec.Text != nil {
 		var err error
 		if o.drawer, err = text.New(*spec.Text, spec.Height); err != nil {
@@ -136,13 +140,16 @@ func (o *output) prepare(p *picture.Picture, taken time.Time) (*picture.Picture,
 			return nil, err
 		}
 	}
-	if p.Width == o.spec.Width && p.Height == o.spec.Height && o.drawer == nil {
+	if p.Width == o.spec.Width && p.Height == o.spec.Height && o.drawer == nil && o.view == nil {
 		return p, nil
 	}
 	o.own = picture.Reuse(o.own, o.spec.Width, o.spec.Height)
-	if o.spec.Pad {
+	switch {
+	case o.view != nil:
+		o.view.Cut(o.own, p)
+	case o.spec.Pad:
 		yuv.Fit(o.own, p)
-	} else {
+	default:
 		yuv.Scale(o.own, p)
 	}
 	if o.drawer != nil {

@@ -66,6 +66,9 @@ type Feed struct {
 	Stills    []StillSchedule `gorm:"serializer:json"`
 	Combined  Combined        `gorm:"serializer:json"`
 
+	Projection  string  // of the picture: equirectangular, top-bottom or fisheye; empty is flat
+	FieldOfView float64 // of a fisheye, degrees; 0 is 180
+
 	Renditions []Rendition     // by name
 	Requests   []CameraRequest // by name
 
@@ -273,6 +276,7 @@ type Rendition struct {
 	Text       string
 	TextCorner string
 	TextSize   float64
+	View       string // that is cut out of a picture that is not flat: pan, tilt and field of view
 }
 
 // CameraRequest is the record of a request to a feed's camera. It is sent with the

@@ -337,6 +337,9 @@ var migrations = []migration{
 		`CREATE INDEX recorded_files_feed ON recorded_files (feed, begins_millis)`,
 		`ALTER TABLE feeds ADD COLUMN stills TEXT`,
 		`ALTER TABLE feeds ADD COLUMN combined TEXT NOT NULL DEFAULT '{}'`,
+		`ALTER TABLE feeds ADD COLUMN projection TEXT NOT NULL DEFAULT ''`,
+		`ALTER TABLE feeds ADD COLUMN field_of_view REAL NOT NULL DEFAULT 0`,
+		`ALTER TABLE renditions ADD COLUMN view TEXT NOT NULL DEFAULT ''`,
 	}, nil},
 }
 

@@ -142,6 +142,8 @@ func feedSettings() []settingFlag {
 		floatSetting("recording.days", "record-days", "`DAYS` that recordings are kept; 0 is as long as there is room", "0"),
 		bytesSetting("recording.bytes", "record-most", "`BYTES` that are kept of it, such as 50G; none is as much as there is room for", "none"),
 		boolSetting("recording.goBack", "go-back", "everybody who may watch it may go back in time in it; otherwise engineers alone"),
+		stringSetting("lens.projection", "projection", "how the picture is projected: flat, equirectangular, top-bottom (two of them, for two eyes) or fisheye", "flat"),
+		floatSetting("lens.fieldOfView", "field-of-view", "`DEGREES` of a fisheye, 90 to 240", "180"),
 		combinedSetting("turns", "it shows other `FEEDS` in turn, each with its seconds: lower-station:20,upper-station:10; none for none"),
 		combinedSetting("mosaic", "it shows up to nine `FEEDS` as one picture, a,b; none for none"),
 		stringSetting("combined.size", "combined-size", "`SIZE` of turns that are transcoded, or of a mosaic", "1280x720"),

@@ -53,6 +53,7 @@ func renditionFlags() []cli.Flag {
 		&cli.StringFlag{Name: "text", Usage: "drawn on the picture; {date}, {time} and {place} stand for what they say"},
 		&cli.StringFlag{Name: "corner", Usage: "where the text stands: top-left, top-right, bottom-left or bottom-right"},
 		&cli.FloatFlag{Name: "text-size", Usage: "height of the text in hundredths of the picture's"},
+		&cli.StringFlag{Name: "view", Usage: "flat view that is cut out of a picture of another projection: `PAN,TILT,FOV` in degrees, such as 90,-10,80"},
 		outputFlag(),
 	}
 }
@@ -78,7 +79,7 @@ func (a *app) renditionAdd() *cli.Command {
 			r, err := cl.AddRendition(ctx, feed, apitypes.NewRendition{
 				Name: name, Codec: strings.ToUpper(c.String("codec")), Size: c.String("size"), FrameRate: c.Float("rate"), BitRate: c.Int("bit-rate"),
 				KeyframeSeconds: c.Float("keyframes"), Profile: c.String("profile"), Quality: c.Int("quality"),
-				Text: c.String("text"), TextCorner: c.String("corner"), TextSize: c.Float("text-size"),
+				Text: c.String("text"), TextCorner: c.String("corner"), TextSize: c.Float("text-size"), View: c.String("view"),
 			})
 			if err != nil {
 				return err
@@ -96,7 +97,7 @@ func (a *app) renditionEdit() *cli.Command {
 				Size: given(c, "size", c.String("size")), FrameRate: given(c, "rate", c.Float("rate")), BitRate: given(c, "bit-rate", c.Int("bit-rate")),
 				KeyframeSeconds: given(c, "keyframes", c.Float("keyframes")), Profile: given(c, "profile", c.String("profile")),
 				Quality: given(c, "quality", c.Int("quality")), Text: given(c, "text", c.String("text")),
-				TextCorner: given(c, "corner", c.String("corner")), TextSize: given(c, "text-size", c.Float("text-size")),
+				TextCorner: given(c, "corner", c.String("corner")), TextSize: given(c, "text-size", c.Float("text-size")), View: given(c, "view", c.String("view")),
 			}
 			if change == (apitypes.RenditionChange{}) {
 				return usagef("nothing to change; \"webostrum rendition edit --help\" lists what can be")
@@ -181,6 +182,9 @@ func (a *app) showRendition(c *cli.Command, cl *client.Client, r apitypes.Rendit
 		}
 		if r.Text != "" {
 			row(w, "text", r.Text+", "+r.TextCorner)
+		}
+		if r.View != "" {
+			row(w, "view", r.View+" (pan, tilt, field of view)")
 		}
 		row(w, "address", cl.Base()+r.Path)
 		row(w, "made", "while somebody watches")

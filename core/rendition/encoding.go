@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"webostrum/core/media"
+	"webostrum/core/projection"
 )
 
 // ErrCodec is wrapped when something is to be encoded with a codec that there is
@@ -34,6 +35,9 @@ type Encoding struct {
 	Quality   int         `json:"quality,omitempty"`   // JPEG: 1 to 100
 	Text      *Text       `json:"text,omitempty"`
 	Pad       bool        `json:"pad,omitempty"` // see Rendition.Pad
+
+	// View is the flat view that is made of a picture of another projection; nil makes none.
+	View *projection.View `json:"view,omitempty"`
 }
 
 // Text is drawn on a picture.
@@ -85,6 +89,9 @@ func (o Encoding) Validate() error {
 		}
 	} else if o.Quality < 1 || o.Quality > 100 {
 		return fmt.Errorf("quality %d cannot be had: 1 to 100 can", o.Quality)
+	}
+	if err := o.View.Validate(); err != nil {
+		return err
 	}
 	return o.Text.validate()
 }

@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"webostrum/core/media"
+	"webostrum/core/projection"
 )
 
 // Rendition is what somebody asks for, whatever the camera's size.
@@ -28,10 +29,16 @@ type Rendition struct {
 	// beside those of another shape, and of the colours of JPEG whatever they came in: what
 	// comes of different cameras can follow each other in one stream.
 	Pad bool
+
+	// View cuts a flat view out of a picture of another projection; its size is that which is
+	// asked for, or 16:9 of half the picture's width.
+	View *projection.View
 }
 
 const (
 	defaultQuality   = 80
+	viewWide         = 1920 // the shape of a view
+	viewHigh         = 1080
 	defaultKeyMillis = 2000
 	bitsPerPixel     = 0.1 // of a picture; a usual value for a still camera
 	leastBitRate     = 150_000
@@ -46,6 +53,14 @@ func (r Rendition) Resolve(width, height int) (e Encoding, note string) {
 		KeyMillis: int(math.Round(r.KeySeconds * 1000)), Text: r.Text,
 	}
 	e.Width, e.Height, note = r.Size.Fit(width, height, r.Codec)
+	if r.View != nil {
+		e.View = r.View
+		shape := Size{Width: r.Size.Width, Height: r.Size.Height}
+		if shape.Width == 0 && shape.Height == 0 {
+			shape.Width = width / 2
+		}
+		e.Width, e.Height, note = shape.Fit(viewWide, viewHigh, r.Codec)
+	}
 	if r.Pad && r.Size.Width > 0 && r.Size.Height > 0 {
 		e.Width, e.Height, e.Pad, note = r.Size.Width&^1, r.Size.Height&^1, true, ""
 	}

@@ -256,7 +256,7 @@ func (p *Pipeline) Renew(before, after store.Feed) {
 	p.arrange()
 	p.stills.forget() // they may be of another size from now on
 	p.hls.drop(func(o *hlsOutput) bool {
-		return o.video != nil && o.name != Automatic && (before.Title != after.Title || renditionOf(before, o.name) != renditionOf(after, o.name))
+		return o.video != nil && o.name != Automatic && (before.Title != after.Title || before.Projection != after.Projection || before.FieldOfView != after.FieldOfView || renditionOf(before, o.name) != renditionOf(after, o.name))
 	})
 }
 

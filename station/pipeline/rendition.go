@@ -1,9 +1,12 @@
 package pipeline
 
 import (
+	"errors"
+
 	"webostrum/core/fault"
 	"webostrum/core/media"
 	"webostrum/core/plan"
+	"webostrum/core/projection"
 	"webostrum/core/rendition"
 	"webostrum/store"
 	"webostrum/transcode"
@@ -62,11 +65,21 @@ func Request(r store.Rendition, feed store.Feed) (transcode.Request, error) {
 		const never = 2 // segments: they begin with one anyway
 		q.KeySeconds = never * Lengths(feed).Segment.Seconds()
 	}
+	if r.View != "" {
+		if feed.Projection == "" {
+			return q, errFlat
+		}
+		if q.View, err = projection.ParseView(r.View, projection.Kind(feed.Projection), feed.FieldOfView); err != nil {
+			return q, err
+		}
+	}
 	if r.Text != "" {
 		q.Text = &rendition.Text{Template: r.Text, Place: feed.Title, Corner: rendition.Corner(r.TextCorner), Size: r.TextSize}
 	}
 	return q, q.Validate()
 }
+
+var errFlat = errors.New("the feed's picture is flat, so there is no view to cut out: set how it is projected first")
 
 // use has a named rendition made, whatever strangers have made at present.
 func (p *Pipeline) use(r transcode.Request) (*transcode.Output, error) {

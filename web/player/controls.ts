@@ -23,6 +23,10 @@ export interface Controls {
   showDetails(d: Details): void;
   /** What the viewer can choose, and what is chosen; null is automatic. */
   showChoices(choices: readonly Choice[], chosen: string | null): void;
+  /** Whether the picture is all around, and whether there is a headset. */
+  showAround(on: boolean, headset: boolean): void;
+  /** Whether it follows how the phone is held. */
+  showFollows(on: boolean): void;
   /** Whether the viewer may go back in time. */
   showGoBack(may: boolean): void;
   /** The moment of the past that is on show; null for live. */
@@ -39,6 +43,12 @@ export interface Actions {
   /** To a moment, milliseconds since 1970. */
   seek(date: number): void;
   live(): void;
+  /** A key while the picture is all around; false for one that does nothing there. */
+  lookKey(key: string): boolean;
+  /** Has it follow how the phone is held. */
+  follow(): void;
+  /** Shows it in a headset. */
+  wear(): void;
   onVolume(): void;
   /** The viewer chose a rendition; null is automatic. */
   choose(rendition: string | null): void;
@@ -106,6 +116,9 @@ export function controls(label: string, actions: Actions): Controls {
   const full = button("full", "Full screen", "f", () => void toggleFull());
   const back = button("back", "Back 30 seconds", "left", () => actions.step(-backBy));
   back.hidden = true;
+  const follow = button("compass", "Look around by turning the phone", "g", () => actions.follow());
+  const wear = button("headset", "Look around in a headset", "v", () => actions.wear());
+  follow.hidden = wear.hidden = true;
   const clock = element("span", "clock", { part: "clock" });
   const seek = element("input", "seek", { type: "range", step: "1", "aria-label": "Time", part: "seek" });
   let moving = false; // by the viewer
@@ -121,7 +134,7 @@ export function controls(label: string, actions: Actions): Controls {
   const past = element("span", "past", { hidden: "" }, clock, seek, live);
   info.setAttribute("aria-pressed", "false");
   pip.hidden = !document.pictureInPictureEnabled;
-  const bar = element("div", "bar", { role: "toolbar", "aria-label": "Player", part: "bar" }, play, back, audio, volume, title, past, quality, info, pip, full);
+  const bar = element("div", "bar", { role: "toolbar", "aria-label": "Player", part: "bar" }, play, back, audio, volume, title, past, follow, wear, quality, info, pip, full);
   const root = element("section", "player", { "aria-label": label, tabindex: "0" }, video, image, waiting, details, begin, bar);
   full.hidden = typeof root.requestFullscreen !== "function";
 
@@ -197,9 +210,14 @@ export function controls(label: string, actions: Actions): Controls {
     const act = keys[e.key.toLowerCase()];
     const [on] = e.composedPath();
     const own = (on instanceof HTMLButtonElement && e.key === " ") || on instanceof HTMLInputElement || on instanceof HTMLSelectElement || on instanceof HTMLTextAreaElement;
+    const free = !bare && !e.ctrlKey && !e.metaKey && !e.altKey && !own;
+    if (free && root.classList.contains("turns") && actions.lookKey(e.key.toLowerCase())) {
+      e.preventDefault();
+      return;
+    }
     if (!act || bare || e.ctrlKey || e.metaKey || e.altKey || own) return;
     e.preventDefault();
-    act();
+    act?.();
   };
   keyTarget.addEventListener("keydown", onKey);
   video.addEventListener("volumechange", () => {
@@ -275,6 +293,14 @@ export function controls(label: string, actions: Actions): Controls {
       const all = [{ name: "", label: "Automatic" }, ...choices];
       quality.replaceChildren(...all.map(({ name, label: text }) => element("option", "", { value: name }, text)));
       quality.value = chosen ?? "";
+    },
+    showAround(on, headset) {
+      root.classList.toggle("turns", on);
+      follow.hidden = !on || !("DeviceOrientationEvent" in window) || !matchMedia("(pointer: coarse)").matches;
+      wear.hidden = !on || !headset;
+    },
+    showFollows(on) {
+      follow.setAttribute("aria-pressed", String(on));
     },
     showGoBack(may) {
       back.hidden = !may;

@@ -8,6 +8,8 @@ export const icons = {
   play: svg('<path d="M8 5.5v13l10.5-6.5z"/>'),
   pause: svg('<path d="M8.5 5.5v13M15.5 5.5v13"/>'),
   back: svg('<path d="M4.5 12a7.5 7.5 0 1 0 2.6-5.7"/><path d="M7.5 2.8v4h4"/>'),
+  compass: svg('<circle cx="12" cy="12" r="8.5"/><path d="m15.5 8.5-2 5-5 2 2-5z"/>'),
+  headset: svg('<path d="M3.5 8.5h17v7h-5.2L12 13l-3.3 2.5H3.5z"/>'),
   audioOn: svg(`${speaker}<path d="M15.5 9a4.2 4.2 0 0 1 0 6M18 6.5a7.8 7.8 0 0 1 0 11"/>`),
   audioOff: svg(`${speaker}<path d="m16 9.5 5 5M21 9.5l-5 5"/>`),
   info: svg('<circle cx="12" cy="12" r="8.5"/><path d="M12 11v5.2M12 7.7v.1"/>'),

@@ -20,6 +20,8 @@ export interface FeedState {
   sizes?: { size: string; width: number; height: number }[];
   /** That whoever asks may have: "hls", "webrtc", "motion-jpeg", "still". */
   deliveries: string[];
+  /** How the picture is projected, where it is not flat. */
+  lens?: { projection: string; fieldOfView?: number };
   /** Whether whoever asks may go back in time. */
   goBack?: boolean;
   /** Whether the service wants to be told how it plays. */
@@ -32,6 +34,8 @@ export interface FeedState {
 
 export interface Rendition {
   name: string;
+  /** A flat view that was cut out of a picture of another projection. */
+  flat?: boolean;
   codec: string;
   width: number;
   height: number;

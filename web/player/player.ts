@@ -1,6 +1,7 @@
 // <webostrum-player feed="NAME">: the player that pages embed. docs/player.md says what
 // its attributes, properties, methods and events are.
 import { scriptBase } from "./base";
+import { Around, type Lens } from "./around";
 import { controls, type Controls } from "./controls";
 import { takeStill } from "./lastframe";
 import { readWant, type MethodKey } from "./order";
@@ -21,6 +22,7 @@ export class WebostrumPlayer extends HTMLElement {
 
   private session: Session | Past | null = null;
   private parts: Controls | null = null;
+  private around: Around | null = null;
   private timer: ReturnType<typeof setInterval> | undefined;
   private visibility: Visibility | null = null;
   private shown: PlayerState = "idle";
@@ -41,6 +43,9 @@ export class WebostrumPlayer extends HTMLElement {
       step: (seconds) => this.goBack(-seconds),
       seek: (date) => this.goTo(date),
       live: () => this.goLive(),
+      lookKey: (key) => this.around?.key(key) ?? false,
+      follow: () => void this.around?.follow().then((on) => this.parts?.showFollows(on)),
+      wear: () => void this.around?.wear(),
       onVolume: () => this.tell("volumechange", { muted: this.muted, volume: this.volume }),
     });
     root.replaceChildren(style, this.parts.root);
@@ -61,6 +66,7 @@ export class WebostrumPlayer extends HTMLElement {
     this.visibility?.close();
     this.visibility = null;
     this.end();
+    this.setLens(null);
     this.parts?.dispose();
     this.setState("idle");
   }
@@ -248,9 +254,43 @@ export class WebostrumPlayer extends HTMLElement {
       },
       onAudioRefused: () => parts.showAudioRefused(),
       onChoices: (choices, chosen) => parts.showChoices(choices, chosen),
+      onLens: (lens) => this.setLens(lens),
       onGoBack: (may) => parts.showGoBack(may),
       onTitle: (title) => parts.setLabel(this.getAttribute("label") ?? rendition ?? title),
     });
+  }
+
+  private setLens(lens: Lens | null): void {
+    const { parts } = this;
+    if (lens === null || !parts) {
+      this.around?.close();
+      this.around = null;
+      parts?.showAround(false, false);
+      return;
+    }
+    if (this.around === null) {
+      const { video, image } = parts.stage;
+      const around = new Around(() => (image.hidden ? video : image));
+      if (!around.can) {
+        around.close();
+        return; // the picture is shown as it is
+      }
+      this.around = around;
+      parts.stage.video.after(around.canvas);
+      parts.showAround(true, false);
+      void around.headset?.there().then((there) => this.around === around && parts.showAround(true, there));
+    }
+    this.around.setLens(lens);
+  }
+
+  /** Where the viewer looks in a picture that is all around, degrees; null in a flat one. */
+  get looks(): { pan: number; tilt: number; fov: number } | null {
+    return this.around?.looks ?? null;
+  }
+
+  /** Looks somewhere: pan to the right, tilt upward, fov across, degrees. */
+  lookAt(direction: { pan?: number; tilt?: number; fov?: number }): void {
+    this.around?.look(direction);
   }
 
   private beginPast(parts: Controls, date: number): void {

@@ -4,6 +4,7 @@ import { BackOff } from "./backoff";
 import { codingNote, decodesOwn, withOwn } from "./coding";
 import { choicesOf, isSize, queryOf, type Choice } from "./choices";
 import { StateLink, type FeedState, type Rendition } from "./link";
+import type { Lens } from "./around";
 import { bringsPictures } from "./whep";
 import { keepLastFrame } from "./lastframe";
 import { missing, startMethod, type Addresses, type Method, type Stage } from "./method";
@@ -17,6 +18,8 @@ export interface SessionView {
   /** forPerson: nothing happens by itself, somebody has to act. */
   onWaiting(reason: string, remedy?: string, forPerson?: boolean): void;
   onTitle(title: string): void;
+  /** How the picture is projected; null where it is flat. */
+  onLens(lens: Lens | null): void;
   /** Whether whoever watches may go back in time. */
   onGoBack(may: boolean): void;
   /** What can be chosen by the method that plays, and what is; null is automatic. */
@@ -158,11 +161,17 @@ export class Session {
     };
   }
 
+  /** Whether what is played is a flat view that was cut out. */
+  private flatView(state: FeedState): boolean {
+    return state.renditions.some((r) => r.name === this.rendition && r.flat === true);
+  }
+
   private onState(state: FeedState): void {
     this.state = state;
     this.reports = state.reports ?? false;
     if (this.reports) decodesH265(); // the answer takes a moment
     this.view.onGoBack(state.goBack === true);
+    this.view.onLens(this.flatView(state) ? null : (state.lens ?? null));
     this.view.onTitle(state.title);
     this.forgetRendition(state.renditions);
     if (this.method && state.run !== this.run) {

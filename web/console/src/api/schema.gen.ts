@@ -967,9 +967,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Whose turn it is in a feed that takes turns */
+        /**
+         * Whose turn it is in a feed that takes turns
+         * @description Of a feed whose settings say that it takes turns.
+         */
         get: operations["show-turn"];
-        /** Put one of them on, or have them take turns again */
+        /**
+         * Put one of them on, or have them take turns again
+         * @description It comes on with its next keyframe, and stays until another is put on, they take turns again, or it is not live any more.
+         */
         put: operations["put-on"];
         post?: never;
         delete?: never;
@@ -2146,6 +2152,7 @@ export interface components {
              * @description Seconds between the last two keyframes
              */
             keyframeSeconds?: number;
+            lens?: components["schemas"]["LensSettings"];
             /**
              * Format: int64
              * @description How many links open it; engineers only
@@ -2235,6 +2242,7 @@ export interface components {
             delivery?: components["schemas"]["DeliverySettings"];
             /** @description Whether the feed is switched on; it is when left out */
             enabled?: boolean;
+            lens?: components["schemas"]["LensSettings"];
             /**
              * @description Name in addresses, after the place it shows
              * @example lower-station
@@ -2291,6 +2299,7 @@ export interface components {
             camera?: components["schemas"]["CameraSettings"];
             combined?: components["schemas"]["CombinedSettings"];
             delivery?: components["schemas"]["DeliverySettings"];
+            lens?: components["schemas"]["LensSettings"];
             pictures?: components["schemas"]["PictureSettings"];
             publish?: components["schemas"]["PublishSettings"];
             recording?: components["schemas"]["RecordingSettings"];
@@ -2462,6 +2471,20 @@ export interface components {
             at: string;
             /** Format: int64 */
             bytes: number;
+        };
+        LensSettings: {
+            /**
+             * Format: double
+             * @description Of a fisheye, degrees, 90 to 240; 0 is 180
+             * @default 0
+             */
+            fieldOfView: number;
+            /**
+             * @description equirectangular is all around, twice as wide as high; top-bottom the same twice, for the left eye above and the right one below; fisheye a circle. The player shows those to be turned
+             * @default flat
+             * @enum {string}
+             */
+            projection: "flat" | "equirectangular" | "top-bottom" | "fisheye";
         };
         Link: {
             /** Format: date-time */
@@ -2656,6 +2679,7 @@ export interface components {
             delivery?: components["schemas"]["DeliverySettings"];
             /** @description Whether the feed is switched on; it is when left out */
             enabled?: boolean;
+            lens?: components["schemas"]["LensSettings"];
             /**
              * @description Name in addresses, after the place it shows
              * @example lower-station
@@ -2832,6 +2856,11 @@ export interface components {
              * @description Height of its letters in hundredths of the picture's; 0 is 5
              */
             textSize?: number;
+            /**
+             * @description Flat view that is cut out of a picture of another projection: pan, tilt and field of view, degrees
+             * @example 90,-10,80
+             */
+            view?: string;
         };
         NewSearch: {
             /**
@@ -3759,6 +3788,11 @@ export interface components {
              * @description What uses it at present
              */
             users: number;
+            /**
+             * @description Flat view that is cut out of a picture of another projection: pan, tilt and field of view, degrees
+             * @example 90,-10,80
+             */
+            view?: string;
         };
         RenditionChange: {
             /** Format: int64 */
@@ -3778,6 +3812,8 @@ export interface components {
             textCorner?: "top-left" | "top-right" | "bottom-left" | "bottom-right";
             /** Format: double */
             textSize?: number;
+            /** @description Empty takes it away */
+            view?: string;
         };
         RenditionList: {
             renditions: components["schemas"]["Rendition"][] | null;
@@ -5489,6 +5525,9 @@ export interface operations {
                      *             "hls": "as-feed",
                      *             "webrtc": "as-feed"
                      *           },
+                     *           "lens": {
+                     *             "projection": "flat"
+                     *           },
                      *           "combined": {
                      *             "kind": "none"
                      *           },
@@ -5611,6 +5650,9 @@ export interface operations {
                  *             "mode": "automatic",
                  *             "hls": "as-feed",
                  *             "webrtc": "as-feed"
+                 *           },
+                 *           "lens": {
+                 *             "projection": "flat"
                  *           },
                  *           "combined": {
                  *             "kind": "none"
@@ -5753,6 +5795,9 @@ export interface operations {
                      *             "mode": "automatic",
                      *             "hls": "as-feed",
                      *             "webrtc": "as-feed"
+                     *           },
+                     *           "lens": {
+                     *             "projection": "flat"
                      *           },
                      *           "combined": {
                      *             "kind": "none"
@@ -5961,6 +6006,9 @@ export interface operations {
                  *         "hls": "as-feed",
                  *         "webrtc": "as-feed"
                  *       },
+                 *       "lens": {
+                 *         "projection": "flat"
+                 *       },
                  *       "combined": {
                  *         "kind": "none"
                  *       },
@@ -6030,6 +6078,9 @@ export interface operations {
                      *         "mode": "automatic",
                      *         "hls": "as-feed",
                      *         "webrtc": "as-feed"
+                     *       },
+                     *       "lens": {
+                     *         "projection": "flat"
                      *       },
                      *       "combined": {
                      *         "kind": "none"
@@ -6249,6 +6300,9 @@ export interface operations {
                      *         "mode": "automatic",
                      *         "hls": "as-feed",
                      *         "webrtc": "as-feed"
+                     *       },
+                     *       "lens": {
+                     *         "projection": "flat"
                      *       },
                      *       "combined": {
                      *         "kind": "none"
@@ -6578,6 +6632,9 @@ export interface operations {
                      *         "mode": "automatic",
                      *         "hls": "as-feed",
                      *         "webrtc": "as-feed"
+                     *       },
+                     *       "lens": {
+                     *         "projection": "flat"
                      *       },
                      *       "combined": {
                      *         "kind": "none"
@@ -7054,6 +7111,9 @@ export interface operations {
                      *         "mode": "automatic",
                      *         "hls": "as-feed",
                      *         "webrtc": "as-feed"
+                     *       },
+                     *       "lens": {
+                     *         "projection": "flat"
                      *       },
                      *       "combined": {
                      *         "kind": "none"
@@ -10864,6 +10924,9 @@ export interface operations {
                      *         "hls": "as-feed",
                      *         "webrtc": "as-feed"
                      *       },
+                     *       "lens": {
+                     *         "projection": "flat"
+                     *       },
                      *       "combined": {
                      *         "kind": "none"
                      *       },
@@ -11217,6 +11280,9 @@ export interface operations {
                      *         "hls": "as-feed",
                      *         "webrtc": "as-feed"
                      *       },
+                     *       "lens": {
+                     *         "projection": "flat"
+                     *       },
                      *       "combined": {
                      *         "kind": "none"
                      *       },
@@ -11403,6 +11469,28 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "on": "lower-station",
+                     *       "since": "2026-11-26T07:30:00Z",
+                     *       "transcoded": false,
+                     *       "why": "All send in the same way, so it is passed through, and nothing is transcoded.",
+                     *       "sources": [
+                     *         {
+                     *           "feed": "lower-station",
+                     *           "title": "Lower station",
+                     *           "seconds": 20,
+                     *           "live": true
+                     *         },
+                     *         {
+                     *           "feed": "upper-station",
+                     *           "title": "Upper station",
+                     *           "seconds": 10,
+                     *           "live": true
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Turn"];
                 };
             };
@@ -11474,6 +11562,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "feed": "upper-station"
+                 *     }
+                 */
                 "application/json": components["schemas"]["PutOn"];
             };
         };
@@ -11484,6 +11577,29 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "on": "lower-station",
+                     *       "since": "2026-11-26T07:30:00Z",
+                     *       "held": "upper-station",
+                     *       "transcoded": false,
+                     *       "why": "All send in the same way, so it is passed through, and nothing is transcoded.",
+                     *       "sources": [
+                     *         {
+                     *           "feed": "lower-station",
+                     *           "title": "Lower station",
+                     *           "seconds": 20,
+                     *           "live": true
+                     *         },
+                     *         {
+                     *           "feed": "upper-station",
+                     *           "title": "Upper station",
+                     *           "seconds": 10,
+                     *           "live": true
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Turn"];
                 };
             };
