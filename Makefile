@@ -2,7 +2,7 @@
 GO      ?= go
 BIN     := bin
 STAMPS  := .make
-WEB_SRC := $(shell find web/console web/player web/camera web/clock web/reach web/wall web/samples -type f) $(wildcard web/vite.*.ts) web/hlspath.ts web/console.html web/package.json web/tsconfig.json
+WEB_SRC := $(shell find web/console web/player web/camera web/clock web/outlet web/reach web/wall web/samples -type f) $(wildcard web/vite.*.ts) web/hlspath.ts web/console.html web/package.json web/tsconfig.json
 GO_SRC  := $(shell find . -name '*.go' -not -path './web/node_modules/*') go.mod go.sum
 
 # nolibopusfile: the Opus package is to leave out reading of files, and the library

@@ -30,6 +30,7 @@ import (
 	"webostrum/deliver/viewers"
 	"webostrum/deliver/whep"
 	"webostrum/ingest/whip"
+	"webostrum/outlet"
 	"webostrum/record"
 	"webostrum/router"
 	"webostrum/station"
@@ -80,6 +81,9 @@ type Config struct {
 
 	// Stills are those that are taken by schedules, and films; nil without.
 	Stills *stills.Library
+
+	// Outlet puts feeds' files to web servers; nil for none.
+	Outlet *outlet.Outlet
 
 	// SearchOn are the interfaces that cameras are searched on; empty for all.
 	SearchOn []string

@@ -9,6 +9,7 @@ import (
 	"webostrum/apitypes"
 	"webostrum/core/rendition"
 	"webostrum/core/tiles"
+	"webostrum/outlet"
 	"webostrum/station"
 	"webostrum/store"
 )
@@ -16,6 +17,7 @@ import (
 func (a *API) combinedOperations(h huma.API) {
 	huma.Register(h, operation("GET", "/feeds/{name}/turn", "show-turn", "Whose turn it is in a feed that takes turns", needsViewer, 200), a.showTurn)
 	huma.Register(h, operation("PUT", "/feeds/{name}/turn", "put-on", "Put one of them on, or have them take turns again", needsEngineer, 200), a.putOn)
+	huma.Register(h, operation("GET", "/feeds/{name}/outlet", "show-outlet", "How putting a feed's files to a web server goes", needsReader, 200), a.showOutlet)
 }
 
 func combinedOf(c store.Combined) apitypes.CombinedSettings {
@@ -116,4 +118,32 @@ func (a *API) putOn(ctx context.Context, in *struct {
 	}
 	a.by(ctx).Note(in.Name, station.EventChange, what)
 	return turnOf(f)
+}
+
+// fits says whether what a feed refers to is there.
+func (a *API) fits(r store.Feed) error {
+	if r.OutletTo != "" && a.cfg.Outlet != nil {
+		if err := outlet.Parse(r.OutletTo, a.cfg.Outlet.Folder()); err != nil {
+			return refused("outlet.to", err.Error())
+		}
+	}
+	return a.sourcesFit(r)
+}
+
+func (a *API) showOutlet(ctx context.Context, in *feedPath) (*struct{ Body apitypes.OutletState }, error) {
+	f, err := a.station.Get(in.Name)
+	if err != nil {
+		return nil, answerFor(err)
+	}
+	out := apitypes.OutletState{To: f.Outlet().To}
+	if a.cfg.Outlet != nil {
+		s := a.cfg.Outlet.State(in.Name)
+		if out.Files = s.Files; !s.Since.IsZero() {
+			out.Newest = &s.Since
+		}
+		if s.Problem != nil {
+			out.Problem, out.Remedy = s.Problem.Error(), s.Problem.Kind.Remedy
+		}
+	}
+	return &struct{ Body apitypes.OutletState }{out}, nil
 }

@@ -18,8 +18,9 @@ func runningExplanations() map[string]explanation {
 	alerts := usualAlerts()
 	alerts.Webhook = apitypes.AlertWebhook{URL: "https://hooks.example.org/cameras", Signed: true}
 	return map[string]explanation{
-		"show-turn": {text: "Of a feed whose settings say that it takes turns.", answer: exampleTurn("")},
-		"put-on":    {text: "It comes on with its next keyframe, and stays until another is put on, they take turns again, or it is not live any more.", request: apitypes.PutOn{Feed: "upper-station"}, answer: exampleTurn("upper-station")},
+		"show-outlet": {text: "Where it is put to nowhere, to is empty.", answer: apitypes.OutletState{To: "folder:lower-station", Newest: &exampleTime, Files: 9}},
+		"show-turn":   {text: "Of a feed whose settings say that it takes turns.", answer: exampleTurn("")},
+		"put-on":      {text: "It comes on with its next keyframe, and stays until another is put on, they take turns again, or it is not live any more.", request: apitypes.PutOn{Feed: "upper-station"}, answer: exampleTurn("upper-station")},
 		"list-stills": {text: "What was taken by a schedule that is no more stays in its folder and is not listed.", answer: apitypes.StillList{
 			Schedules: []apitypes.ScheduleState{{Name: "daylight", Next: &exampleTime, Files: 480, Bytes: 38_000_000, Latest: "/media/summit-mast/stills/daylight/latest.jpg"}},
 			Stills:    []apitypes.KeptStill{{At: exampleTime, Bytes: 82_000, Address: "/media/summit-mast/stills/daylight/2026-11-26/summit-mast-20261126T103000Z.jpg"}},

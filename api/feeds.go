@@ -60,7 +60,7 @@ func (a *API) addFeed(ctx context.Context, in *struct{ Body apitypes.NewFeed }) 
 	if err := apply(b.FeedSettings, &r, b.Camera.User != ""); err != nil {
 		return nil, err
 	}
-	if err := a.sourcesFit(r); err != nil {
+	if err := a.fits(r); err != nil {
 		return nil, err
 	}
 	f, err := a.by(ctx).Add(r)
@@ -105,7 +105,7 @@ func (a *API) editFeed(ctx context.Context, in *editInput) (*feedOutput, error) 
 		if err := apply(s, r, credentials); err != nil {
 			return err
 		}
-		return a.sourcesFit(*r)
+		return a.fits(*r)
 	})
 	a.grants.changed()
 	return withKey(key, before)(a.output(ctx, f, err))

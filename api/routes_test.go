@@ -153,6 +153,7 @@ var routes = map[string]row{
 	"GET /api/v1/availability":                  {readers, 200},
 	"GET /api/v1/morning":                       {readers, 200},
 	"POST /api/v1/backup":                       {engineers, 422}, "POST /api/v1/restore": {engineers, 422}, "GET /api/v1/feed-file": {engineers, 200}, "PUT /api/v1/feed-file": {engineers, 422},
+	"GET /api/v1/feeds/gate/outlet":             {readers, 200},
 	"GET /api/v1/feeds/gate/turn":               {theirs, 409},
 	"PUT /api/v1/feeds/gate/turn":               {engineers, 409},
 	"GET /api/v1/feeds/gate/stills":             {theirs, 200},

@@ -20,6 +20,7 @@ import (
 	"webostrum/core/projection"
 	"webostrum/core/rendition"
 	"webostrum/ingest/source"
+	"webostrum/outlet"
 	"webostrum/station"
 	"webostrum/store"
 )
@@ -47,7 +48,7 @@ func settingsOf(r store.Feed) apitypes.FeedSettings {
 			SegmentSeconds: seconds(r.SegmentMillis), PartSeconds: seconds(r.PartMillis), PlaylistLength: r.PlaylistLength,
 		},
 		Pictures: apitypes.PictureSettings{Size: r.PictureSize, FrameRate: r.PictureRate, Quality: r.PictureQuality},
-		Audio:    apitypes.AudioSettings{Mode: r.Audio, HLS: r.AudioHLS, WebRTC: r.AudioWebRTC}, Recording: recordingOf(r.Recording), Combined: combinedOf(r.Combined), Lens: lensOf(r), Stills: schedulesOf(r.Stills),
+		Audio:    apitypes.AudioSettings{Mode: r.Audio, HLS: r.AudioHLS, WebRTC: r.AudioWebRTC}, Recording: recordingOf(r.Recording), Combined: combinedOf(r.Combined), Lens: lensOf(r), Outlet: apitypes.OutletSettings{To: r.OutletTo, User: r.OutletUser, StillSeconds: seconds(r.OutletStillMillis)}, Stills: schedulesOf(r.Stills),
 	}
 }
 
@@ -56,6 +57,23 @@ const flatPicture = "flat"
 
 func lensOf(r store.Feed) apitypes.LensSettings {
 	return apitypes.LensSettings{Projection: cmp.Or(r.Projection, flatPicture), FieldOfView: r.FieldOfView}
+}
+
+// applyOutlet puts into a record where a feed's files are put. The password stays as long as
+// the host does.
+func applyOutlet(s apitypes.OutletSettings, r *store.Feed) error {
+	if s.StillSeconds != 0 && s.StillSeconds < 1 {
+		return refused("outlet.stillSeconds", "a still a second is the most that can be had; 0 puts none")
+	}
+	before, password := r.OutletTo, s.Password
+	if password == "" && outlet.Host(before) == outlet.Host(s.To) {
+		password = r.OutletPassword
+	}
+	if s.To == "" {
+		s.User, password = "", ""
+	}
+	r.OutletTo, r.OutletUser, r.OutletPassword, r.OutletStillMillis = s.To, s.User, password, millis(s.StillSeconds)
+	return nil
 }
 
 func applyLens(s apitypes.LensSettings, r *store.Feed) error {
@@ -147,6 +165,9 @@ func apply(s apitypes.FeedSettings, r *store.Feed, credentials bool) error {
 		return err
 	}
 	if r.Stills, err = applySchedules(s.Stills, r.Requests); err != nil {
+		return err
+	}
+	if err := applyOutlet(s.Outlet, r); err != nil {
 		return err
 	}
 	if err := applyLens(s.Lens, r); err != nil {

@@ -40,3 +40,12 @@ type TurnSource struct {
 type PutOn struct {
 	Feed string `json:"feed" required:"false" maxLength:"63" doc:"Feed that stays on; empty has them take turns again" example:"upper-station"`
 }
+
+// OutletState is how putting a feed's files to a web server goes.
+type OutletState struct {
+	To      string     `json:"to" doc:"Empty for nowhere"`
+	Newest  *time.Time `json:"newest,omitempty" doc:"When the newest list was put"`
+	Files   int        `json:"files" doc:"Segments that lie there"`
+	Problem string     `json:"problem,omitempty" doc:"Why nothing is put"`
+	Remedy  string     `json:"remedy,omitempty"`
+}

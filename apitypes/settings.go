@@ -19,6 +19,7 @@ type FeedSettings struct {
 
 	Lens      LensSettings      `json:"lens" required:"false"`
 	Combined  CombinedSettings  `json:"combined" required:"false"`
+	Outlet    OutletSettings    `json:"outlet" required:"false"`
 	Recording RecordingSettings `json:"recording" required:"false"`
 	Stills    []StillSchedule   `json:"stills" required:"false" nullable:"false" maxItems:"16" doc:"Schedules by which stills are taken"`
 }
@@ -66,6 +67,15 @@ type DeliverySettings struct {
 	Off            []string `json:"off" required:"false" nullable:"false" enum:"hls,fragments,webrtc,motion-jpeg,still,rtsp" maxItems:"6" doc:"Deliveries that the feed does not give; where a new feed leaves it out it is rtsp, which needs a port of its own" example:"[\"webrtc\"]"`
 
 	PlaylistLength int `json:"playlistLength" required:"false" minimum:"0" maximum:"64" default:"0" doc:"Segments in the HLS playlist, at least, 3 to 64; 0 follows from within. There are more where they are shorter than a third of the target duration"`
+}
+
+// OutletSettings say where HLS and stills of the feed are put besides, for a web server of
+// one's own.
+type OutletSettings struct {
+	To           string  `json:"to" required:"false" default:"" maxLength:"500" doc:"folder:NAME below the service's --outlet-folder, an address of http or https that takes PUT, such as WebDAV, or s3+https://HOST/BUCKET/PREFIX; empty for nowhere" example:"folder:lower-station"`
+	User         string  `json:"user" required:"false" default:"" maxLength:"256" doc:"User there, or access key of a bucket"`
+	Password     string  `json:"password,omitempty" default:"" writeOnly:"true" maxLength:"256" doc:"Password there, or secret key; never shown again. It is forgotten with another host"`
+	StillSeconds float64 `json:"stillSeconds" required:"false" minimum:"0" maximum:"3600" doc:"From one still.jpg to the next; 0 puts none"`
 }
 
 // LensSettings say how the picture is projected.

@@ -2,11 +2,13 @@ package service
 
 import (
 	"cmp"
+	"io/fs"
 	"path/filepath"
 
 	"webostrum/record"
 	"webostrum/station"
 	"webostrum/store"
+	"webostrum/web"
 )
 
 // recordingsFolder is the folder of recordings in the data folder, where no other is named.
@@ -24,4 +26,13 @@ func (r Recordings) open(cfg Config, worker string, records *store.Store, feeds 
 		Folder: cmp.Or(r.Folder, filepath.Join(cfg.Data, recordingsFolder)), Own: r.Folder == "", Worker: worker,
 		Most: r.Most, Free: r.Free, Store: records, Station: feeds, Log: cfg.Log,
 	})
+}
+
+// outletPage is the page that is put beside a feed's files.
+func outletPage() fs.FS {
+	page, err := fs.Sub(web.Files(), "outlet")
+	if err != nil {
+		return nil
+	}
+	return page
 }

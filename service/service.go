@@ -28,6 +28,7 @@ import (
 	"webostrum/ingest/command"
 	"webostrum/ingest/whip"
 	"webostrum/netif"
+	"webostrum/outlet"
 	"webostrum/router"
 	"webostrum/station"
 	"webostrum/stills"
@@ -73,6 +74,8 @@ type Config struct {
 	Traces  string // URL of a collector for OTLP over HTTP; empty sends no spans
 
 	Recordings Recordings
+
+	OutletFolder string // that folders for web servers are made in; empty for none
 
 	Commands map[string][]string // programs that send to feeds, with their arguments, by feed
 
@@ -160,6 +163,7 @@ func runOnce(ctx context.Context, cfg Config, restart func(), started func(Start
 		return err
 	}
 	pictures := stills.New(stills.Config{Folder: cfg.Data, Worker: codecs, Station: feeds, Recordings: library, Log: cfg.Log})
+	out := outlet.New(outlet.Config{Folder: cfg.OutletFolder, Station: feeds, Page: outletPage(), Log: cfg.Log})
 	webRTC, err := openWebRTC(cfg)
 	if err != nil {
 		return err
@@ -187,7 +191,7 @@ func runOnce(ctx context.Context, cfg Config, restart func(), started func(Start
 	}
 	rules := router.New(router.Config{Gateway: netif.Gateway, Log: cfg.Log})
 	handler, err = api.New(api.Config{
-		Ports: portsOf(doors), Front: front, Certs: source, Doors: func() []api.Door { return states(doors) }, Router: rules, Restart: restart, Tracer: tracer, Recordings: library, Stills: pictures,
+		Ports: portsOf(doors), Front: front, Certs: source, Doors: func() []api.Door { return states(doors) }, Router: rules, Restart: restart, Tracer: tracer, Recordings: library, Stills: pictures, Outlet: out,
 		Store: records, Station: feeds, Web: web.Files(), Version: Version, Secure: cfg.Secure, EnterKey: cfg.EnterKey,
 		WebRTC: webRTC, Publishers: publishers, ICEServers: cfg.ICEServers, Viewers: cfg.Viewers, Worker: codecs, Log: cfg.Log, Listen: listener.Addr(), TrustedProxies: cfg.TrustedProxies, SearchOn: cfg.SearchOn,
 	})
@@ -211,6 +215,7 @@ func runOnce(ctx context.Context, cfg Config, restart func(), started func(Start
 	keeping.Go(func() { keepWatchdog(beside, feeds) })
 	keeping.Go(func() { library.Run(beside) })
 	keeping.Go(func() { pictures.Run(beside) })
+	keeping.Go(func() { out.Run(beside) })
 	keeping.Go(func() { keepBackups(beside, cfg.Backups, records, feeds) })
 	if asked, ok := source.(*certs.ACME); ok {
 		keeping.Go(func() { asked.Run(beside) })

@@ -111,6 +111,18 @@ func (f *Feed) Recording() store.Recording { return f.stored().Recording }
 // Stills are the schedules by which stills of the feed are taken.
 func (f *Feed) Stills() []store.StillSchedule { return f.stored().Stills }
 
+// Outlet is where HLS and stills of the feed are put, besides.
+type Outlet struct {
+	To, User, Password string
+	Still              time.Duration // from one still to the next; 0 for none
+}
+
+// Outlet says where; with an empty To nowhere.
+func (f *Feed) Outlet() Outlet {
+	r := f.stored()
+	return Outlet{r.OutletTo, r.OutletUser, r.OutletPassword, time.Duration(r.OutletStillMillis) * time.Millisecond}
+}
+
 // Title is the feed's name for people.
 func (f *Feed) Title() string { return f.stored().Title }
 
@@ -276,3 +288,13 @@ func (f *Feed) Path(d plan.Delivery) plan.Path {
 
 // History returns bit and frame rate of the last minutes, a point a second.
 func (f *Feed) History() []Point { return f.meter.history() }
+
+// Lead is the track that players by HLS begin with, once it is known: the camera's own, or
+// what is made of it.
+func (f *Feed) Lead(ctx context.Context) (string, error) {
+	p, err := f.present()
+	if err != nil {
+		return "", err
+	}
+	return p.Lead(ctx)
+}

@@ -54,6 +54,7 @@ func (f *Feed) Status() Status {
 	s.Record.User, s.Record.Password = mask(s.Record.User), ""
 	s.Record.UserSealed, s.Record.PasswordSealed = nil, nil
 	s.Record.DeviceUser, s.Record.DevicePassword, s.Record.DeviceUserSealed, s.Record.DevicePasswordSealed = mask(s.Record.DeviceUser), "", nil, nil
+	s.Record.OutletPassword, s.Record.OutletPasswordSealed = mask(s.Record.OutletPassword), nil
 	s.BitRate, s.FrameRate, s.KeyEvery = f.meter.rates()
 	cfg := f.station.cfg
 	if cfg.Codecs == "" {

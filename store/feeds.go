@@ -66,6 +66,12 @@ type Feed struct {
 	Stills    []StillSchedule `gorm:"serializer:json"`
 	Combined  Combined        `gorm:"serializer:json"`
 
+	// Where HLS and stills of the feed are put, besides; empty for nowhere.
+	OutletTo          string
+	OutletUser        string
+	OutletPassword    string `gorm:"-"`
+	OutletStillMillis int    // from one still to the next; 0 for none
+
 	Projection  string  // of the picture: equirectangular, top-bottom or fisheye; empty is flat
 	FieldOfView float64 // of a fisheye, degrees; 0 is 180
 
@@ -81,6 +87,7 @@ type Feed struct {
 	DevicePasswordSealed []byte
 	QuerySealed          []byte
 	PublishKeySealed     []byte
+	OutletPasswordSealed []byte
 }
 
 func (s *Store) sealFeed(f *Feed) {
@@ -89,7 +96,7 @@ func (s *Store) sealFeed(f *Feed) {
 	var query string
 	f.Address, query, _ = strings.Cut(f.URL, "?")
 	f.QuerySealed = s.box.seal(query)
-	f.PublishKeySealed = s.box.seal(f.PublishKey)
+	f.PublishKeySealed, f.OutletPasswordSealed = s.box.seal(f.PublishKey), s.box.seal(f.OutletPassword)
 	for i := range f.Requests {
 		q := &f.Requests[i]
 		q.TargetSealed, q.BodySealed = s.box.seal(q.Target), s.box.seal(q.Body)
@@ -100,7 +107,7 @@ func (s *Store) openFeed(f *Feed) error {
 	open := opener{box: s.box}
 	f.User, f.Password, f.URL = open.text(f.UserSealed), open.text(f.PasswordSealed), f.Address
 	f.DeviceUser, f.DevicePassword = open.text(f.DeviceUserSealed), open.text(f.DevicePasswordSealed)
-	f.PublishKey = open.text(f.PublishKeySealed)
+	f.PublishKey, f.OutletPassword = open.text(f.PublishKeySealed), open.text(f.OutletPasswordSealed)
 	if query := open.text(f.QuerySealed); query != "" {
 		f.URL += "?" + query
 	}

@@ -38,6 +38,12 @@ func boolSetting(path, name, usage string) settingFlag {
 	return settingFlag{path, &cli.BoolFlag{Name: name, Usage: usage}, func(c *cli.Command) any { return c.Bool(name) }}
 }
 
+func outletPassword() settingFlag {
+	s := stringSetting("outlet.password", "outlet-password", "`PASSWORD` there, or secret key", "")
+	s.flag.(*cli.StringFlag).Sources = cli.EnvVars("WEBOSTRUM_OUTLET_PASSWORD")
+	return s
+}
+
 func bytesSetting(path, name, usage, standard string) settingFlag {
 	flag := &cli.StringFlag{Name: name, Usage: usage, DefaultText: standard, Validator: func(text string) error { _, err := parseBytes(text); return err }}
 	return settingFlag{path, flag, func(c *cli.Command) any {
@@ -144,6 +150,10 @@ func feedSettings() []settingFlag {
 		boolSetting("recording.goBack", "go-back", "everybody who may watch it may go back in time in it; otherwise engineers alone"),
 		stringSetting("lens.projection", "projection", "how the picture is projected: flat, equirectangular, top-bottom (two of them, for two eyes) or fisheye", "flat"),
 		floatSetting("lens.fieldOfView", "field-of-view", "`DEGREES` of a fisheye, 90 to 240", "180"),
+		stringSetting("outlet.to", "outlet", "where its HLS and stills are put besides, for a web server of your own: folder:NAME, https://HOST/PATH (PUT, WebDAV) or s3+https://HOST/BUCKET/PREFIX; empty for nowhere", ""),
+		stringSetting("outlet.user", "outlet-user", "`USER` there, or access key", ""),
+		outletPassword(),
+		floatSetting("outlet.stillSeconds", "outlet-still", "`SECONDS` from one still.jpg there to the next; 0 puts none", "0"),
 		combinedSetting("turns", "it shows other `FEEDS` in turn, each with its seconds: lower-station:20,upper-station:10; none for none"),
 		combinedSetting("mosaic", "it shows up to nine `FEEDS` as one picture, a,b; none for none"),
 		stringSetting("combined.size", "combined-size", "`SIZE` of turns that are transcoded, or of a mosaic", "1280x720"),

@@ -22,6 +22,7 @@ func (a *app) recordingFlags() []cli.Flag {
 	isBytes := func(text string) error { _, err := parseBytes(text); return err }
 	return []cli.Flag{
 		&cli.StringFlag{Name: "recordings-folder", Usage: "`FOLDER` for recordings (default: recordings in the data folder)", Sources: a.from("recordings-folder")},
+		&cli.StringFlag{Name: "outlet-folder", Usage: "`FOLDER` that feeds' files for a web server of your own are put below; none may be without", Sources: a.from("outlet-folder")},
 		&cli.StringFlag{Name: "recordings-most", Usage: "`BYTES` that all recordings may take, such as 500G; the oldest are removed", Value: "none", Validator: isBytes, Sources: a.from("recordings-most")},
 		&cli.StringFlag{Name: "recordings-spare", Usage: "`BYTES` that are to stay free on their disk; the oldest are removed", Value: "2G", Validator: isBytes, Sources: a.from("recordings-spare")},
 	}

@@ -121,7 +121,7 @@ func (a *app) serveConfig(c *cli.Command) (cfg service.Config, err error) {
 	}
 	return service.Config{
 		Data: c.String("data"), Listen: c.String("listen"), Secure: c.Bool("https-only"), Codecs: c.String("codecs"),
-		RTSP: c.String("rtsp-listen"), RTMP: c.String("rtmp-listen"), RTMPS: c.String("rtmps-listen"), Front: front, Backups: backups, Recordings: recordings, Traces: c.String("traces"),
+		RTSP: c.String("rtsp-listen"), RTMP: c.String("rtmp-listen"), RTMPS: c.String("rtmps-listen"), Front: front, Backups: backups, Recordings: recordings, OutletFolder: c.String("outlet-folder"), Traces: c.String("traces"),
 		Commands: commands,
 		WebRTC:   c.String("webrtc-listen"), WebRTCHosts: c.StringSlice("webrtc-address"), ICEServers: servers, TrustedProxies: proxies, SearchOn: c.StringSlice("search-on"),
 		Viewers: viewers.Config{Most: c.Int("most-viewers"), MostAFeed: c.Int("most-viewers-a-feed"), MostAnAddress: c.Int("most-viewers-an-address")},

@@ -90,6 +90,9 @@ const (
 	RecordingFolder    Code = "recording-folder"
 	RecordingDisk      Code = "recording-disk"
 	RecordingOff       Code = "recording-off"
+	OutletForeign      Code = "outlet-foreign"
+	OutletFailed       Code = "outlet-failed"
+	OutletRefused      Code = "outlet-refused"
 	SourcesAway        Code = "sources-away"
 	NoTurns            Code = "turns-none"
 	StillNone          Code = "still-none"
@@ -374,6 +377,15 @@ var serviceKinds = []Kind{
 	{Code: RecordingOff, Class: ClassRefused, Status: 404,
 		Sentence: "Viewers cannot go back in time in this feed.",
 		Remedy:   "An engineer can let them: \"webostrum feed edit FEED --go-back\"."},
+	{Code: OutletForeign, Class: ClassRefused, Status: 409,
+		Sentence: "The folder for the feed's files is not ours.",
+		Remedy:   "Choose an empty folder; the detail says what is in this one."},
+	{Code: OutletFailed, Class: ClassUnknown, Status: 503,
+		Sentence: "The feed's files cannot be put to where the web server is.",
+		Remedy:   "The detail says what came back; it is tried again every few seconds."},
+	{Code: OutletRefused, Class: ClassRefused, Status: 409,
+		Sentence: "The web server does not let the feed's files be put.",
+		Remedy:   "Correct user and password, and what they may do there."},
 	{Code: SourcesAway, Class: ClassRefused, Status: 503,
 		Sentence: "None of the feeds that it is made of is live.",
 		Remedy:   "See to those feeds; it comes back by itself with the first of them."},

@@ -48,6 +48,9 @@ func (p *Pipeline) first(ctx context.Context, name string) (*hls.Track, hls.Vari
 }
 
 // lead is the rendition that players begin with.
+// Lead is the track that players begin with, once it is known.
+func (p *Pipeline) Lead(ctx context.Context) (string, error) { return p.lead(ctx, "") }
+
 func (p *Pipeline) lead(ctx context.Context, name string) (string, error) {
 	if name != "" || p.off(access.HLS) {
 		return name, nil

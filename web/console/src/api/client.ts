@@ -19,6 +19,8 @@ export interface Settings {
   audio: Whole<NonNullable<Sent["audio"]>>;
   recording: NonNullable<Sent["recording"]>;
   combined: NonNullable<Sent["combined"]>;
+  lens: NonNullable<Sent["lens"]>;
+  outlet: NonNullable<Sent["outlet"]>;
   stills: NonNullable<Sent["stills"]>;
 }
 export type FeedChange = Sent;

@@ -604,6 +604,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/feeds/{name}/outlet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How putting a feed's files to a web server goes
+         * @description Where it is put to nowhere, to is empty.
+         */
+        get: operations["show-outlet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/feeds/{name}/plan": {
         parameters: {
             query?: never;
@@ -2165,6 +2185,7 @@ export interface components {
             name: string;
             /** Format: date-time */
             nextTry?: string;
+            outlet?: components["schemas"]["OutletSettings"];
             pictures?: components["schemas"]["PictureSettings"];
             publish?: components["schemas"]["PublishSettings"];
             /** @description Key for publishers, where one was just made; shown this once */
@@ -2248,6 +2269,7 @@ export interface components {
              * @example lower-station
              */
             name: string;
+            outlet?: components["schemas"]["OutletSettings"];
             pictures?: components["schemas"]["PictureSettings"];
             publish?: components["schemas"]["PublishSettings"];
             recording?: components["schemas"]["RecordingSettings"];
@@ -2300,6 +2322,7 @@ export interface components {
             combined?: components["schemas"]["CombinedSettings"];
             delivery?: components["schemas"]["DeliverySettings"];
             lens?: components["schemas"]["LensSettings"];
+            outlet?: components["schemas"]["OutletSettings"];
             pictures?: components["schemas"]["PictureSettings"];
             publish?: components["schemas"]["PublishSettings"];
             recording?: components["schemas"]["RecordingSettings"];
@@ -2685,6 +2708,7 @@ export interface components {
              * @example lower-station
              */
             name: string;
+            outlet?: components["schemas"]["OutletSettings"];
             pictures?: components["schemas"]["PictureSettings"];
             publish?: components["schemas"]["PublishSettings"];
             recording?: components["schemas"]["RecordingSettings"];
@@ -2973,6 +2997,39 @@ export interface components {
             reason: string;
             /** Format: double */
             seconds: number;
+        };
+        OutletSettings: {
+            /** @description Password there, or secret key; never shown again. It is forgotten with another host */
+            password?: string;
+            /**
+             * Format: double
+             * @description From one still.jpg to the next; 0 puts none
+             */
+            stillSeconds?: number;
+            /**
+             * @description folder:NAME below the service's --outlet-folder, an address of http or https that takes PUT, such as WebDAV, or s3+https://HOST/BUCKET/PREFIX; empty for nowhere
+             * @example folder:lower-station
+             */
+            to?: string;
+            /** @description User there, or access key of a bucket */
+            user?: string;
+        };
+        OutletState: {
+            /**
+             * Format: int64
+             * @description Segments that lie there
+             */
+            files: number;
+            /**
+             * Format: date-time
+             * @description When the newest list was put
+             */
+            newest?: string;
+            /** @description Why nothing is put */
+            problem?: string;
+            remedy?: string;
+            /** @description Empty for nowhere */
+            to: string;
         };
         OwnPassword: {
             /**
@@ -5531,6 +5588,11 @@ export interface operations {
                      *           "combined": {
                      *             "kind": "none"
                      *           },
+                     *           "outlet": {
+                     *             "to": "",
+                     *             "user": "",
+                     *             "stillSeconds": 0
+                     *           },
                      *           "recording": {
                      *             "mode": "hand"
                      *           },
@@ -5656,6 +5718,11 @@ export interface operations {
                  *           },
                  *           "combined": {
                  *             "kind": "none"
+                 *           },
+                 *           "outlet": {
+                 *             "to": "",
+                 *             "user": "",
+                 *             "stillSeconds": 0
                  *           },
                  *           "recording": {
                  *             "mode": "hand"
@@ -5801,6 +5868,11 @@ export interface operations {
                      *           },
                      *           "combined": {
                      *             "kind": "none"
+                     *           },
+                     *           "outlet": {
+                     *             "to": "",
+                     *             "user": "",
+                     *             "stillSeconds": 0
                      *           },
                      *           "recording": {
                      *             "mode": "hand"
@@ -6012,6 +6084,11 @@ export interface operations {
                  *       "combined": {
                  *         "kind": "none"
                  *       },
+                 *       "outlet": {
+                 *         "to": "",
+                 *         "user": "",
+                 *         "stillSeconds": 0
+                 *       },
                  *       "recording": {
                  *         "mode": "hand"
                  *       },
@@ -6084,6 +6161,11 @@ export interface operations {
                      *       },
                      *       "combined": {
                      *         "kind": "none"
+                     *       },
+                     *       "outlet": {
+                     *         "to": "",
+                     *         "user": "",
+                     *         "stillSeconds": 0
                      *       },
                      *       "recording": {
                      *         "mode": "hand"
@@ -6306,6 +6388,11 @@ export interface operations {
                      *       },
                      *       "combined": {
                      *         "kind": "none"
+                     *       },
+                     *       "outlet": {
+                     *         "to": "",
+                     *         "user": "",
+                     *         "stillSeconds": 0
                      *       },
                      *       "recording": {
                      *         "mode": "hand"
@@ -6638,6 +6725,11 @@ export interface operations {
                      *       },
                      *       "combined": {
                      *         "kind": "none"
+                     *       },
+                     *       "outlet": {
+                     *         "to": "",
+                     *         "user": "",
+                     *         "stillSeconds": 0
                      *       },
                      *       "recording": {
                      *         "mode": "hand"
@@ -7117,6 +7209,11 @@ export interface operations {
                      *       },
                      *       "combined": {
                      *         "kind": "none"
+                     *       },
+                     *       "outlet": {
+                     *         "to": "",
+                     *         "user": "",
+                     *         "stillSeconds": 0
                      *       },
                      *       "recording": {
                      *         "mode": "hand"
@@ -8982,6 +9079,93 @@ export interface operations {
                      *     }
                      */
                     "application/json": components["schemas"]["Motion"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "title": "Not Found",
+                     *       "status": 404,
+                     *       "detail": "There is no feed of that name.",
+                     *       "code": "feed-unknown",
+                     *       "remedy": "List the feeds to see which there are."
+                     *     }
+                     */
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "show-outlet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /**
+                 * @description Name of the feed
+                 * @example lower-station
+                 */
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "to": "folder:lower-station",
+                     *       "newest": "2026-11-26T07:30:00Z",
+                     *       "files": 9
+                     *     }
+                     */
+                    "application/json": components["schemas"]["OutletState"];
                 };
             };
             /** @description Unauthorized */
@@ -10930,6 +11114,11 @@ export interface operations {
                      *       "combined": {
                      *         "kind": "none"
                      *       },
+                     *       "outlet": {
+                     *         "to": "",
+                     *         "user": "",
+                     *         "stillSeconds": 0
+                     *       },
                      *       "recording": {
                      *         "mode": "hand"
                      *       },
@@ -11285,6 +11474,11 @@ export interface operations {
                      *       },
                      *       "combined": {
                      *         "kind": "none"
+                     *       },
+                     *       "outlet": {
+                     *         "to": "",
+                     *         "user": "",
+                     *         "stillSeconds": 0
                      *       },
                      *       "recording": {
                      *         "mode": "hand"

@@ -4,18 +4,20 @@ import { useState } from "react";
 import { client, dataOf, problemOf, type Feed, type FeedChange } from "../api/client";
 import { feedsQuery } from "../api/queries";
 import { FormDialog } from "../parts/FormDialog";
+import { MoreFields, moreBody, moreOf, type MoreValues } from "../add/MoreFields";
 import { PublishFields, type PublishValues } from "../publish/PublishFields";
 import { CameraFields, DeliveryFields, PictureFields, cameraBody, deliveryBody, emptyCamera, pictureBody, type CameraValues, type DeliveryValues, type PictureValues } from "../add/fields";
 
 /** Credentials are never shown again: left empty, they stay. */
-function changes(feed: Feed, camera: CameraValues, delivery: DeliveryValues, pictures: PictureValues, publish: PublishValues): FeedChange {
+function changes(feed: Feed, camera: CameraValues, delivery: DeliveryValues, pictures: PictureValues, publish: PublishValues, more: MoreValues, made: boolean): FeedChange {
   const { user, password } = camera;
   let credentials = {};
   if (user || !feed.credentials) credentials = { user, password };
   else if (password) credentials = { password };
   const { audience: _audience, ...rest } = deliveryBody(delivery); // it has a dialog of its own
-  if (publish.pushed) return { ...rest, publish, pictures: pictureBody(pictures) };
-  return { ...rest, camera: { ...cameraBody(camera), ...credentials }, pictures: pictureBody(pictures) };
+  if (made) return { ...rest, ...moreBody(more), pictures: pictureBody(pictures) };
+  if (publish.pushed) return { ...rest, ...moreBody(more), publish, pictures: pictureBody(pictures) };
+  return { ...rest, ...moreBody(more), camera: { ...cameraBody(camera), ...credentials }, pictures: pictureBody(pictures) };
 }
 
 export function EditDialog({ feed, onClose }: { feed: Feed; onClose: () => void }) {
@@ -42,6 +44,8 @@ export function EditDialog({ feed, onClose }: { feed: Feed; onClose: () => void 
     frameRate: feed.pictures.frameRate ? String(feed.pictures.frameRate) : "",
     quality: feed.pictures.quality ? String(feed.pictures.quality) : "",
   });
+  const [more, setMore] = useState(() => moreOf(feed));
+  const made = feed.combined.kind !== "none"; // of other feeds: there is no camera
   const [publish, setPublish] = useState<PublishValues>(feed.publish);
   const save = useMutation({
     mutationFn: async () =>
@@ -49,7 +53,7 @@ export function EditDialog({ feed, onClose }: { feed: Feed; onClose: () => void 
         await client.PATCH("/api/v1/feeds/{name}", {
           params: { path: { name: feed.name } },
           headers: { "Content-Type": "application/merge-patch+json" },
-          body: changes(feed, camera, delivery, pictures, publish),
+          body: changes(feed, camera, delivery, pictures, publish, more, made),
         }),
       ),
     onSuccess: async () => {
@@ -60,13 +64,14 @@ export function EditDialog({ feed, onClose }: { feed: Feed; onClose: () => void 
   const problem = save.isError ? problemOf(save.error) : undefined;
   return (
     <FormDialog title={`Edit “${feed.title}”`} action="Save" pending={save.isPending} problem={problem} onSubmit={() => save.mutate()} onClose={onClose}>
-      {publish.pushed ? (
+      {made ? null : publish.pushed ? (
         <PublishFields values={publish} onChange={setPublish} />
       ) : (
         <CameraFields values={camera} onChange={setCamera} fields={problem?.fields} kept={feed.credentials} />
       )}
       <DeliveryFields values={delivery} onChange={setDelivery} fields={problem?.fields} nameFixed />
       <PictureFields values={pictures} onChange={setPictures} fields={problem?.fields} />
+      <MoreFields values={more} onChange={setMore} fields={problem?.fields} />
     </FormDialog>
   );
 }

@@ -24,6 +24,7 @@ function valuesOf(r: Rendition | undefined): Values {
     text: r?.text ?? "",
     textCorner: r?.textCorner || "bottom-left",
     textSize: number(r?.textSize),
+    view: r?.view ?? "",
   };
 }
 
@@ -37,6 +38,7 @@ function bodyOf(v: Values) {
     text: v.text,
     textCorner: v.textCorner as NewRendition["textCorner"],
     textSize: Number(v.textSize),
+    view: v.view,
     ...(h264
       ? { bitRate: Math.round(Number(v.bitRate) * kilo), keyframeSeconds: Number(v.keyframeSeconds), profile: v.profile as NewRendition["profile"] }
       : { quality: Number(v.quality) }),
@@ -72,7 +74,7 @@ export function RenditionDialog({ feed, rendition, onClose }: RenditionDialogPro
   const problem = save.isError ? problemOf(save.error) : undefined;
   return (
     <FormDialog title={rendition ? `Edit “${rendition.name}”` : "Add a rendition"} action={rendition ? "Save" : "Add"} pending={save.isPending} problem={problem} onSubmit={() => save.mutate()} onClose={onClose}>
-      <RenditionFields values={values} onChange={setValues} fields={problem?.fields ?? {}} isNew={!rendition} />
+      <RenditionFields values={values} onChange={setValues} fields={problem?.fields ?? {}} isNew={!rendition} flat={feed.lens.projection === "flat"} />
     </FormDialog>
   );
 }
@@ -82,9 +84,10 @@ interface FieldsProps {
   onChange: (values: Values) => void;
   fields: Record<string, string>;
   isNew: boolean;
+  flat: boolean;
 }
 
-function RenditionFields({ values, onChange, fields, isNew }: FieldsProps) {
+function RenditionFields({ values, onChange, fields, isNew, flat }: FieldsProps) {
   const field = (name: keyof Values, label: string, hint?: string) => ({
     label,
     value: values[name],
@@ -108,6 +111,7 @@ function RenditionFields({ values, onChange, fields, isNew }: FieldsProps) {
         <TextField {...field("frameRate", "Frames a second at most", "Empty is all")} />
       </Stack>
       {values.codec === "H264" ? <VideoFields field={field} /> : <TextField {...field("quality", "Quality, 1 to 100", "Empty is 80")} />}
+      {!flat && <TextField {...field("view", "Flat view: pan, tilt, field of view", "Degrees, such as 90,-10,80; empty is all of the picture")} />}
       <TextField {...field("text", "Text on the picture", "{date}, {time} and {place} stand for what they say")} />
       {values.text && (
         <Stack direction={{ xs: "column", sm: "row" }} spacing={2}>
