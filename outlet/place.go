@@ -171,7 +171,7 @@ func (s *webServer) put(ctx context.Context, name, kind string, data []byte) err
 	status, err := s.do(ctx, http.MethodPut, name, kind, data)
 	if err == nil && status == http.StatusConflict { // a folder is missing (RFC 4918, 9.7.1)
 		for _, dir := range parents(name) {
-			if _, err := s.do(ctx, "MKCOL", dir+"/", "", nil); err != nil {
+			if _, err := s.do(ctx, "MKCOL", strings.TrimPrefix(dir+"/", "/"), "", nil); err != nil {
 				return err
 			}
 		}

@@ -10,6 +10,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"time"
 
 	"github.com/urfave/cli/v3"
 
@@ -103,13 +104,21 @@ func (a *app) runDemo(ctx context.Context, c *cli.Command) error {
 	if c.IsSet("data") {
 		data = c.String("data")
 	}
-	cfg := service.Config{Data: data, Listen: c.String("listen"), Codecs: c.String("codecs"), EnterKey: key, Log: log, WebRTC: c.String("webrtc-listen"), RTSP: c.String("rtsp-listen"), RTMP: c.String("rtmp-listen"), SearchOn: c.StringSlice("search-on")}
+	cfg := service.Config{Recordings: service.Recordings{Free: demoSpare}, Data: data, Listen: c.String("listen"), Codecs: c.String("codecs"), EnterKey: key, Log: log, WebRTC: c.String("webrtc-listen"), RTSP: c.String("rtsp-listen"), RTMP: c.String("rtmp-listen"), SearchOn: c.StringSlice("search-on")}
 	err = service.Run(ctx, cfg, func(s service.Started) {
 		for i, d := range feeds {
 			if err := d.add(ctx, data, cameras[i]); err != nil {
 				log.Error("a feed of the demo could not be added", "feed", d.camera.Name, "error", err)
 			}
 		}
+		if err := addLine(ctx, data); err != nil {
+			log.Error("the feed that takes turns could not be added", "error", err)
+		}
+		parts.Go(func() {
+			if err := demoFilm(ctx, data, time.Now()); err != nil && ctx.Err() == nil {
+				log.Error("the day's film could not be made", "error", err)
+			}
+		})
 		a.showDemo(s, key, data, c.String("control"))
 	})
 	select {

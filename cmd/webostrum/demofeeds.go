@@ -33,7 +33,7 @@ func demoFeeds(stream string) []demoFeed {
 	return []demoFeed{
 		{
 			camera: sim.Config{Name: "lower-station", Kind: sim.RTSP, Audio: sim.AAC, Settings: sim.Defaults()},
-			feed:   apitypes.FeedSettings{Title: "Lower station", Audience: everyone},
+			feed:   apitypes.FeedSettings{Title: "Lower station", Audience: everyone, Recording: apitypes.RecordingSettings{Mode: "always", Minutes: 5, Bytes: demoRecorded, GoBack: true}},
 		},
 		{
 			camera: sim.Config{Name: "winch-room", Kind: sim.MotionJPEG, Settings: winch},
@@ -44,7 +44,7 @@ func demoFeeds(stream string) []demoFeed {
 		},
 		{
 			camera: sim.Config{Name: "summit-mast", Kind: sim.Stills, Settings: summit},
-			feed:   apitypes.FeedSettings{Title: "Summit mast", Audience: everyone},
+			feed:   apitypes.FeedSettings{Title: "Summit mast", Audience: everyone, Stills: []apitypes.StillSchedule{demoDaylight}},
 		},
 		{
 			camera: sim.Config{Name: "upper-station", Kind: sim.RTSP, Audio: sim.PCMU, Settings: upper},
@@ -52,7 +52,7 @@ func demoFeeds(stream string) []demoFeed {
 		},
 		{
 			camera: sim.Config{Name: "summit-360", Kind: sim.PushRTMP, Audio: sim.AAC, Settings: around},
-			feed:   apitypes.FeedSettings{Title: "Summit, all around", Audience: everyone, Publish: apitypes.PublishSettings{Pushed: true}},
+			feed:   apitypes.FeedSettings{Title: "Summit, all around", Audience: everyone, Lens: apitypes.LensSettings{Projection: "equirectangular"}, Publish: apitypes.PublishSettings{Pushed: true}},
 		},
 		{
 			camera: sim.Config{Name: "visitor-phone", Kind: sim.PushWHIP, Audio: sim.Opus, Settings: hand},
@@ -115,6 +115,10 @@ func (d demoFeed) create(ctx context.Context, cl *client.Client, camera *sim.Cam
 	off := false // the camera is not opened before its request is there
 	in := apitypes.NewFeed{Name: d.camera.Name, Enabled: &off, FeedSettings: apitypes.Defaults("")}
 	in.Title, in.Audience, in.Publish = d.feed.Title, d.feed.Audience, d.feed.Publish
+	in.Recording, in.Stills, in.Lens = d.feed.Recording, d.feed.Stills, d.feed.Lens
+	if in.Stills == nil {
+		in.Stills = []apitypes.StillSchedule{}
+	}
 	if !in.Publish.Pushed {
 		in.Camera.URL = camera.URL()
 	}

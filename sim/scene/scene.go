@@ -57,6 +57,9 @@ func (s *Scene) Paint(dst []byte, at time.Time) {
 	s.lamp(out, s.stamp(out, at), at)
 }
 
+// PaintClock is Paint without the QR code, as a still of a camera has it.
+func (s *Scene) PaintClock(dst []byte, at time.Time) { s.clock(s.paintPlace(dst, at), at) }
+
 // PaintPlace is Paint without the clock and the QR code, for films that are shown at
 // another time.
 func (s *Scene) PaintPlace(dst []byte, at time.Time) { s.paintPlace(dst, at) }
