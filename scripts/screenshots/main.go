@@ -170,10 +170,6 @@ func (s *shooter) shoot(name, path, until string, do ...func() error) error {
 const (
 	playing    = `document.querySelector("webostrum-player")?.dataset.status === "playing" && Number(document.querySelector("webostrum-player").dataset.delay) > 0`
 	allPlaying = `[...document.querySelectorAll("webostrum-player")].every(p => p.state === "playing")`
-	reported   = `document.body.textContent.includes("It works")`
-	made       = `/running · [0-9.]+ % of a core/.test(document.body.textContent)`
-	previewed  = `document.querySelector("[aria-label='Preview small']")`
-	preview    = previewed + `.click()`
 	details    = `document.querySelector("webostrum-player").shadowRoot.querySelector("[aria-label=Details]").click()`
 )
 
@@ -190,15 +186,6 @@ func (s *shooter) pages() error {
 		},
 		func() error { return s.shoot("feed", "/feeds/lower-station", playing, wait(time.Minute)) },
 		func() error {
-			see := func() error {
-				if err := s.page.Until(previewed, patience); err != nil {
-					return err
-				}
-				return s.page.Run(preview)
-			}
-			return s.shoot("renditions", "/feeds/lower-station", playing+" && "+made, see, wait(8*time.Second))
-		},
-		func() error {
 			measured := `[...document.querySelectorAll("[data-way]")].filter((t) => /from the pixels.*a second/.test(t.textContent)).length === 5`
 			record := func() error { return s.page.Press("Record a minute") }
 			return s.shoot("compare", "/feeds/lower-station/compare", measured+` && document.body.textContent.includes("Record a minute")`, record, wait(65*time.Second))
@@ -207,7 +194,6 @@ func (s *shooter) pages() error {
 			measure := func() error { return s.page.Press("Measure here") }
 			return s.shoot("plan", "/feeds/lower-station/plan", `document.querySelectorAll("[data-measured]:not([data-measured=''])").length === 4`, measure)
 		},
-		func() error { return s.shoot("add", "/", reported, s.fillAdd) },
 		func() error { return s.shoot("wall", "/wall", allPlaying, wait(2*time.Second)) },
 		func() error {
 			open := func() error { return s.page.Press("Put it into a page") }
@@ -218,6 +204,7 @@ func (s *shooter) pages() error {
 			return s.shoot("audience", "/feeds/winch-room", `document.querySelector("[role=radiogroup]")`, open)
 		},
 		func() error { return s.shoot("people", "/people", `document.querySelectorAll("li").length > 4`) },
+		s.kept,
 		s.phone,
 	}
 	for _, step := range steps {
@@ -226,20 +213,4 @@ func (s *shooter) pages() error {
 		}
 	}
 	return nil
-}
-
-func (s *shooter) fillAdd() error {
-	if err := s.page.Press("Add a feed"); err != nil {
-		return err
-	}
-	for selector, text := range map[string]string{
-		`input[placeholder^="rtsp://"]`:      s.camera,
-		`input[autocomplete="off"]`:          "viewer",
-		`input[autocomplete="new-password"]`: "funicular",
-	} {
-		if err := s.page.Type(selector, text); err != nil {
-			return err
-		}
-	}
-	return s.page.Press("Look into the camera")
 }

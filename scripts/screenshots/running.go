@@ -24,7 +24,7 @@ const (
 // running takes the pictures of a service that has run for a while with many feeds: the morning
 // of a night that never was, the list, ways in with a phone's check, and usage.
 func (s *shooter) running() error {
-	if !s.wanted("morning") && !s.wanted("feeds-many") && !s.wanted("ways-in") && !s.wanted("reach-phone") && !s.wanted("usage") {
+	if !s.wanted("morning") && !s.wanted("feeds-many") && !s.wanted("ways-in") && !s.wanted("reach-phone") {
 		return nil
 	}
 	data, err := os.MkdirTemp("", "webostrum-shots-")
@@ -53,7 +53,6 @@ func (s *shooter) running() error {
 	for _, shot := range []struct{ name, path, until string }{
 		{"feeds-many", "/", `document.body.innerText.includes("of 200 live") && document.querySelectorAll("[role=img][aria-label^='24 hours']").length > 20`},
 		{"morning", "/morning", `document.body.innerText.includes("went down together")`},
-		{"usage", "/usage", `document.querySelector("svg .MuiBarElement-root, svg rect")`},
 	} {
 		if err := other.shoot(shot.name, shot.path, shot.until); err != nil {
 			return err
