@@ -111,6 +111,7 @@ func (a *API) showRecordings(context.Context, *struct{}) (*struct{ Body apitypes
 	if room.Problem != nil {
 		out.Problem, out.Remedy = room.Problem.Error(), room.Problem.Kind.Remedy
 	}
+	out.Copies = copiesOf(l)
 	files, err := l.Files("", time.Time{}, time.Time{})
 	if err != nil {
 		return nil, answerFor(err)
@@ -133,6 +134,18 @@ func (a *API) showRecordings(context.Context, *struct{}) (*struct{ Body apitypes
 		out.Feeds = append(out.Feeds, gone)
 	}
 	return &struct{ Body apitypes.RecordingRoom }{out}, nil
+}
+
+func copiesOf(l *record.Library) *apitypes.RecordingCopies {
+	to, waiting, problem := l.Copying()
+	if to == "" {
+		return nil
+	}
+	c := &apitypes.RecordingCopies{To: to, Waiting: waiting}
+	if problem != nil {
+		c.Problem, c.Remedy = problem.Error(), problem.Kind.Remedy
+	}
+	return c
 }
 
 func recordedFeed(name string, files []recording.File, s record.State) apitypes.RecordedFeed {

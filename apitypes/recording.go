@@ -56,17 +56,26 @@ type Recordings struct {
 
 // RecordingRoom is how much recordings take.
 type RecordingRoom struct {
-	Folder  string         `json:"folder"`
-	Files   int            `json:"files"`
-	Bytes   int64          `json:"bytes"`
-	Kept    int64          `json:"keptBytes" doc:"Of what is marked to be kept"`
-	Free    int64          `json:"freeBytes" doc:"On the disk"`
-	Disk    int64          `json:"diskBytes" doc:"Size of the disk"`
-	Most    int64          `json:"mostBytes" doc:"That recordings may take; 0 is no limit"`
-	Spare   int64          `json:"spareBytes" doc:"That are to stay free"`
-	Problem string         `json:"problem,omitempty" doc:"Why the folder cannot be used"`
-	Remedy  string         `json:"remedy,omitempty"`
-	Feeds   []RecordedFeed `json:"feeds" doc:"Of which there is something, or which are recorded now"`
+	Folder  string           `json:"folder"`
+	Files   int              `json:"files"`
+	Bytes   int64            `json:"bytes"`
+	Kept    int64            `json:"keptBytes" doc:"Of what is marked to be kept"`
+	Free    int64            `json:"freeBytes" doc:"On the disk"`
+	Disk    int64            `json:"diskBytes" doc:"Size of the disk"`
+	Most    int64            `json:"mostBytes" doc:"That recordings may take; 0 is no limit"`
+	Spare   int64            `json:"spareBytes" doc:"That are to stay free"`
+	Copies  *RecordingCopies `json:"copies,omitempty" doc:"Left out where none are made"`
+	Problem string           `json:"problem,omitempty" doc:"Why the folder cannot be used"`
+	Remedy  string           `json:"remedy,omitempty"`
+	Feeds   []RecordedFeed   `json:"feeds" doc:"Of which there is something, or which are recorded now"`
+}
+
+// RecordingCopies is how copying recordings to an object store goes.
+type RecordingCopies struct {
+	To      string `json:"to"`
+	Waiting int    `json:"waiting" doc:"Finished files that were not copied yet"`
+	Problem string `json:"problem,omitempty"`
+	Remedy  string `json:"remedy,omitempty"`
 }
 
 // RecordedFeed is one feed's share.

@@ -36,6 +36,8 @@ type Config struct {
 	Most int64 // bytes of all recordings together; 0 is no limit
 	Free int64 // bytes that are to stay free on the disk
 
+	Copies Copies
+
 	Store   *store.Store
 	Station *station.Station
 	Log     *slog.Logger
@@ -47,7 +49,10 @@ type Library struct {
 	store *store.Store
 	clock clockWatch
 
+	copier *copier // nil for none
+
 	mu      sync.Mutex
+	copying *fault.Error               // why nothing is copied; guarded by mu
 	open    map[string]*file           // by path; guarded by mu
 	state   map[string]*State          // by feed; guarded by mu
 	hand    map[string]time.Time       // until when a feed is recorded by hand; guarded by mu
@@ -71,6 +76,10 @@ type State struct {
 // New makes a library. Run keeps it.
 func New(cfg Config) (*Library, error) {
 	l := &Library{cfg: cfg, store: cfg.Store, open: make(map[string]*file), state: make(map[string]*State), hand: make(map[string]time.Time), indexes: make(map[int64]*recording.Index), motion: make(map[string]*watched), repaired: make(chan struct{})}
+	var err error
+	if l.copier, err = newCopier(cfg.Copies); err != nil {
+		return nil, err
+	}
 	if cfg.Own {
 		if err := os.MkdirAll(cfg.Folder, folderRights); err != nil {
 			return nil, err
@@ -262,6 +271,7 @@ func (l *Library) Run(ctx context.Context) {
 	var going sync.WaitGroup
 	going.Go(func() { l.adopt(ctx) })
 	going.Go(func() { l.keepRoom(ctx) })
+	going.Go(func() { l.copyFiles(ctx) })
 	l.supervise(ctx)
 	going.Wait()
 }

@@ -19,12 +19,13 @@ type Recordings struct {
 	Folder string // empty is one in the data folder
 	Most   int64  // bytes; 0 is no limit
 	Free   int64  // bytes that are to stay free on the disk
+	Copies record.Copies
 }
 
 func (r Recordings) open(cfg Config, worker string, records *store.Store, feeds *station.Station) (*record.Library, error) {
 	return record.New(record.Config{
 		Folder: cmp.Or(r.Folder, filepath.Join(cfg.Data, recordingsFolder)), Own: r.Folder == "", Worker: worker,
-		Most: r.Most, Free: r.Free, Store: records, Station: feeds, Log: cfg.Log,
+		Most: r.Most, Free: r.Free, Copies: r.Copies, Store: records, Station: feeds, Log: cfg.Log,
 	})
 }
 

@@ -76,6 +76,7 @@ type RecordedFile struct {
 	Keep         bool
 	Open         bool
 	Follows      bool
+	Copied       bool // to an object store
 }
 
 // SaveRecordedFile writes a file's record; one that is new gets its number.
@@ -114,4 +115,14 @@ func (s *Store) ForgetRecordedFile(id int64) error {
 // OpenRecordedFiles returns those that are being written, or were when the service ended.
 func (s *Store) OpenRecordedFiles() (list []RecordedFile, err error) {
 	return list, s.db.Where("open").Order("id").Find(&list).Error
+}
+
+// UncopiedFiles returns those that are finished and were not copied to an object store yet.
+func (s *Store) UncopiedFiles() (list []RecordedFile, err error) {
+	return list, s.db.Where("NOT open AND NOT copied").Order("begins_millis, id").Find(&list).Error
+}
+
+// FileCopied notes that a file was copied.
+func (s *Store) FileCopied(id int64) error {
+	return s.db.Model(&RecordedFile{}).Where("id = ?", id).Update("copied", true).Error
 }

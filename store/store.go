@@ -333,7 +333,7 @@ var migrations = []migration{
 		// What was recorded. Files outlive their feeds, and this table can be made anew from them.
 		`CREATE TABLE recorded_files (id INTEGER PRIMARY KEY, feed TEXT NOT NULL, path TEXT NOT NULL UNIQUE, begins_millis INTEGER NOT NULL,
 			ends_millis INTEGER NOT NULL, bytes INTEGER NOT NULL, width INTEGER NOT NULL, height INTEGER NOT NULL, codec TEXT NOT NULL,
-			audio INTEGER NOT NULL, why TEXT NOT NULL, keep INTEGER NOT NULL, open INTEGER NOT NULL, follows INTEGER NOT NULL)`,
+			audio INTEGER NOT NULL, why TEXT NOT NULL, keep INTEGER NOT NULL, open INTEGER NOT NULL, follows INTEGER NOT NULL, copied INTEGER NOT NULL DEFAULT 0)`,
 		`CREATE INDEX recorded_files_feed ON recorded_files (feed, begins_millis)`,
 		`ALTER TABLE feeds ADD COLUMN stills TEXT`,
 		`ALTER TABLE feeds ADD COLUMN combined TEXT NOT NULL DEFAULT '{}'`,

@@ -23,6 +23,9 @@ func (a *app) recordingFlags() []cli.Flag {
 	return []cli.Flag{
 		&cli.StringFlag{Name: "recordings-folder", Usage: "`FOLDER` for recordings (default: recordings in the data folder)", Sources: a.from("recordings-folder")},
 		&cli.StringFlag{Name: "outlet-folder", Usage: "`FOLDER` that feeds' files for a web server of your own are put below; none may be without", Sources: a.from("outlet-folder")},
+		&cli.StringFlag{Name: "recordings-copy", Usage: "object store that finished files of recordings are copied to, `s3+https://HOST/BUCKET/PREFIX`; none are without", Sources: a.from("recordings-copy")},
+		&cli.StringFlag{Name: "recordings-copy-key", Usage: "access `KEY` of it", Sources: a.from("recordings-copy-key")},
+		&cli.StringFlag{Name: "recordings-copy-secret-file", Usage: "`FILE` with the secret key of it", Sources: a.from("recordings-copy-secret-file")},
 		&cli.StringFlag{Name: "recordings-most", Usage: "`BYTES` that all recordings may take, such as 500G; the oldest are removed", Value: "none", Validator: isBytes, Sources: a.from("recordings-most")},
 		&cli.StringFlag{Name: "recordings-spare", Usage: "`BYTES` that are to stay free on their disk; the oldest are removed", Value: "2G", Validator: isBytes, Sources: a.from("recordings-spare")},
 	}
@@ -33,6 +36,14 @@ func recordingsOf(c *cli.Command) (r service.Recordings, err error) {
 		if r.Folder, err = filepath.Abs(r.Folder); err != nil {
 			return r, err
 		}
+	}
+	r.Copies.To, r.Copies.AccessKey = c.String("recordings-copy"), c.String("recordings-copy-key")
+	if file := c.String("recordings-copy-secret-file"); file != "" {
+		secret, err := os.ReadFile(file)
+		if err != nil {
+			return r, usagef("the secret key cannot be read: %v", err)
+		}
+		r.Copies.SecretKey = strings.TrimSpace(string(secret))
 	}
 	if r.Most, err = parseBytes(c.String("recordings-most")); err != nil {
 		return r, err
@@ -297,6 +308,9 @@ func printRoom(w io.Writer, r apitypes.RecordingRoom) {
 		return
 	}
 	row(w, fmt.Sprintf("%s in %s, of which %s are marked to be kept. %s of %s are free.", sized(r.Bytes), r.Folder, sized(r.Kept), sized(r.Free), sized(r.Disk)))
+	if x := r.Copies; x != nil {
+		row(w, fmt.Sprintf("Copied to %s; %s wait. %s %s", x.To, counted(x.Waiting, "file"), x.Problem, x.Remedy))
+	}
 	limit := "They may take as much as there is room for"
 	if r.Most > 0 {
 		limit = fmt.Sprintf("They may take %s", sized(r.Most))

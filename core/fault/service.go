@@ -90,6 +90,8 @@ const (
 	RecordingFolder    Code = "recording-folder"
 	RecordingDisk      Code = "recording-disk"
 	RecordingOff       Code = "recording-off"
+	CopiesFailed       Code = "copies-failed"
+	CopiesRefused      Code = "copies-refused"
 	OutletForeign      Code = "outlet-foreign"
 	OutletFailed       Code = "outlet-failed"
 	OutletRefused      Code = "outlet-refused"
@@ -377,6 +379,12 @@ var serviceKinds = []Kind{
 	{Code: RecordingOff, Class: ClassRefused, Status: 404,
 		Sentence: "Viewers cannot go back in time in this feed.",
 		Remedy:   "An engineer can let them: \"webostrum feed edit FEED --go-back\"."},
+	{Code: CopiesFailed, Class: ClassUnknown, Status: 503,
+		Sentence: "Recordings cannot be copied to the object store.",
+		Remedy:   "The detail says what came back; it is tried again every few seconds, and nothing is lost."},
+	{Code: CopiesRefused, Class: ClassRefused, Status: 409,
+		Sentence: "The object store does not take recordings.",
+		Remedy:   "Correct the keys, and what they may do in the bucket."},
 	{Code: OutletForeign, Class: ClassRefused, Status: 409,
 		Sentence: "The folder for the feed's files is not ours.",
 		Remedy:   "Choose an empty folder; the detail says what is in this one."},

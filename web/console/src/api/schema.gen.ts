@@ -3612,9 +3612,21 @@ export interface components {
              */
             width: number;
         };
+        RecordingCopies: {
+            problem?: string;
+            remedy?: string;
+            to: string;
+            /**
+             * Format: int64
+             * @description Finished files that were not copied yet
+             */
+            waiting: number;
+        };
         RecordingRoom: {
             /** Format: int64 */
             bytes: number;
+            /** @description Left out where none are made */
+            copies?: components["schemas"]["RecordingCopies"];
             /**
              * Format: int64
              * @description Size of the disk
