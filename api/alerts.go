@@ -17,6 +17,7 @@ import (
 	"webostrum/apitypes"
 	"webostrum/certs"
 	"webostrum/core/alert"
+	"webostrum/record"
 	"webostrum/station"
 )
 
@@ -36,7 +37,7 @@ type alerting struct {
 // usualAlerts are those of a service of which nothing was said.
 func usualAlerts() apitypes.AlertSettings {
 	return apitypes.AlertSettings{
-		DownMinutes: 5, DiskPercent: 10, CertificateDays: 14, Allowance: true, Feeds: []string{}, Tags: []string{},
+		DownMinutes: 5, DiskPercent: 10, CertificateDays: 14, Allowance: true, Recordings: true, Feeds: []string{}, Tags: []string{},
 		Mail: apitypes.AlertMail{Security: alerts.StartTLS, To: []string{}},
 	}
 }
@@ -91,6 +92,7 @@ func (a *API) wrong(now time.Time) (list []alert.Condition) {
 			}
 		}
 	}
+	list = append(list, a.recordingConditions(s)...)
 	if free, ok := a.store.FreeShare(); ok && s.DiskPercent > 0 && free*wholePercent < s.DiskPercent {
 		list = append(list, alert.Condition{
 			Key: "disk", Text: fmt.Sprintf("The disk of the data folder is nearly full: %.0f %% are free", free*wholePercent), Since: now,
@@ -109,13 +111,38 @@ func (a *API) wrong(now time.Time) (list []alert.Condition) {
 	return list
 }
 
+// recordingConditions are feeds that cannot be recorded, and those in which something moves.
+func (a *API) recordingConditions(s apitypes.AlertSettings) (list []alert.Condition) {
+	if a.cfg.Recordings == nil {
+		return nil
+	}
+	for _, f := range a.station.List() {
+		name := f.Rules().Name
+		state := a.cfg.Recordings.State(name)
+		switch {
+		case !concerned(f, s):
+		case s.Recordings && state.Problem != nil:
+			list = append(list, alert.Condition{Key: "recording " + name, Feed: name, Text: name + " is not recorded: " + state.Problem.Error(), Remedy: state.Problem.Kind.Remedy, Since: state.Since})
+		case s.Motion && state.Recording && state.Why == record.WhyMotion:
+			list = append(list, alert.Condition{Key: "motion " + name, Feed: name, Text: "Something moves in " + name, Remedy: "Look at its recording.", Since: state.Since})
+		}
+	}
+	return list
+}
+
+// concerned says whether somebody is told of a feed.
+func concerned(f *station.Feed, s apitypes.AlertSettings) bool {
+	rules := f.Rules()
+	return (len(s.Feeds) == 0 || slices.Contains(s.Feeds, rules.Name)) && (len(s.Tags) == 0 || slices.ContainsFunc(rules.Tags, func(t string) bool { return slices.Contains(s.Tags, t) }))
+}
+
 func downCondition(f *station.Feed, s apitypes.AlertSettings, now time.Time) (c alert.Condition, ok bool) {
 	rules, condition := f.Rules(), f.Condition()
 	switch condition.State {
 	case station.StateLive, station.StateOff, station.StateWaiting:
 		return c, false
 	}
-	if len(s.Feeds) > 0 && !slices.Contains(s.Feeds, rules.Name) || len(s.Tags) > 0 && !slices.ContainsFunc(rules.Tags, func(t string) bool { return slices.Contains(s.Tags, t) }) {
+	if !concerned(f, s) {
 		return c, false
 	}
 	since := f.DownSince()

@@ -9,6 +9,9 @@ type AlertSettings struct {
 	CertificateDays int      `json:"certificateDays" required:"false" minimum:"0" maximum:"365" default:"14" doc:"Told when the certificate ends within so many days, or cannot be used; 0 for not at all"`
 	Allowance       bool     `json:"allowance" required:"false" default:"true" doc:"Told when the month's allowance is nearly used"`
 
+	Recordings bool `json:"recordings" required:"false" default:"true" doc:"Told when a feed cannot be recorded: a disk that is full or gone"`
+	Motion     bool `json:"motion" required:"false" default:"false" doc:"Told when something moves in a feed that is recorded on motion"`
+
 	Webhook AlertWebhook `json:"webhook" required:"false"`
 	Mail    AlertMail    `json:"mail" required:"false"`
 

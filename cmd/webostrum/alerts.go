@@ -72,6 +72,8 @@ func alertFlags() []struct {
 		{&cli.FloatFlag{Name: "disk", HideDefault: true, Usage: "tell when less than `PERCENT` of the disk is free; 0 for not at all"}, func(c *cli.Command, s *S) { s.DiskPercent = c.Float("disk") }},
 		{&cli.IntFlag{Name: "certificate", HideDefault: true, Usage: "tell when the certificate ends within `DAYS`; 0 for not at all"}, func(c *cli.Command, s *S) { s.CertificateDays = c.Int("certificate") }},
 		{&cli.BoolFlag{Name: "allowance", HideDefault: true, Usage: "tell when the month's allowance is nearly used; --allowance=false stops it"}, func(c *cli.Command, s *S) { s.Allowance = c.Bool("allowance") }},
+		{&cli.BoolFlag{Name: "recordings", HideDefault: true, Usage: "tell when a feed cannot be recorded; --recordings=false stops it"}, func(c *cli.Command, s *S) { s.Recordings = c.Bool("recordings") }},
+		{&cli.BoolFlag{Name: "motion", HideDefault: true, Usage: "tell when something moves in a feed that is recorded on motion"}, func(c *cli.Command, s *S) { s.Motion = c.Bool("motion") }},
 		{&cli.StringFlag{Name: "webhook", Usage: "`URL` that messages are posted to; empty for none"}, func(c *cli.Command, s *S) { s.Webhook.URL = c.String("webhook") }},
 		{secret("webhook-secret", "`TEXT` that they are signed by", "WEBOSTRUM_WEBHOOK_SECRET"), func(c *cli.Command, s *S) { s.Webhook.Secret = c.String("webhook-secret") }},
 		{&cli.StringFlag{Name: "mail-server", Usage: "`HOST:PORT` of a mail server; empty for none"}, func(c *cli.Command, s *S) { s.Mail.Server = c.String("mail-server") }},
@@ -134,6 +136,8 @@ func printAlerts(w io.Writer, s apitypes.AlertSettings) {
 	row(w, "disk", orNot(s.DiskPercent > 0, "less than %g %% free", s.DiskPercent))
 	row(w, "certificate", orNot(s.CertificateDays > 0, "ends within %d days", s.CertificateDays))
 	row(w, "allowance", orNot(s.Allowance, "nearly used"))
+	row(w, "recordings", orNot(s.Recordings, "that cannot be written"))
+	row(w, "motion", orNot(s.Motion, "in feeds that are recorded on motion"))
 	hook := firstOf(s.Webhook.URL, "none")
 	if s.Webhook.URL != "" {
 		hook += map[bool]string{true: ", signed", false: ", not signed"}[s.Webhook.Signed]

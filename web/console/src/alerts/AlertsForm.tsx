@@ -81,6 +81,8 @@ function What({ values, set }: PartProps) {
           <TextField fullWidth label="Only feeds with these tags" value={(values.tags ?? []).join(" ")} onChange={(e) => set({ tags: words(e.target.value) })} helperText="Empty for all" />
         </Stack>
         <FormControlLabel control={<Switch checked={values.allowance ?? false} onChange={(_, on) => set({ allowance: on })} />} label="The month's allowance is nearly used" />
+        <FormControlLabel control={<Switch checked={values.recordings ?? false} onChange={(_, on) => set({ recordings: on })} />} label="A feed cannot be recorded" />
+        <FormControlLabel control={<Switch checked={values.motion ?? false} onChange={(_, on) => set({ motion: on })} />} label="Something moves in a feed that is recorded on motion" />
       </Stack>
     </Section>
   );

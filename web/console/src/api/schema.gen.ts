@@ -1661,12 +1661,22 @@ export interface components {
             feeds?: string[];
             mail?: components["schemas"]["AlertMail"];
             /**
+             * @description Told when something moves in a feed that is recorded on motion
+             * @default false
+             */
+            motion: boolean;
+            /**
              * @description From this time of day, of the service's machine, on nobody is told; what was wrong meanwhile is told at the end. Empty for none
              * @example 22:00
              */
             quietFrom?: string;
             /** @example 06:30 */
             quietTo?: string;
+            /**
+             * @description Told when a feed cannot be recorded: a disk that is full or gone
+             * @default true
+             */
+            recordings: boolean;
             /** @description Only feeds with one of these tags; all when empty */
             tags?: string[];
             webhook?: components["schemas"]["AlertWebhook"];
@@ -5106,6 +5116,8 @@ export interface operations {
                      *       "diskPercent": 10,
                      *       "certificateDays": 14,
                      *       "allowance": true,
+                     *       "recordings": true,
+                     *       "motion": false,
                      *       "webhook": {
                      *         "url": "https://hooks.example.org/cameras",
                      *         "signed": true
@@ -5179,6 +5191,8 @@ export interface operations {
                  *       "diskPercent": 10,
                  *       "certificateDays": 14,
                  *       "allowance": true,
+                 *       "recordings": true,
+                 *       "motion": false,
                  *       "webhook": {
                  *         "url": "https://hooks.example.org/cameras",
                  *         "signed": true
@@ -5212,6 +5226,8 @@ export interface operations {
                      *       "diskPercent": 10,
                      *       "certificateDays": 14,
                      *       "allowance": true,
+                     *       "recordings": true,
+                     *       "motion": false,
                      *       "webhook": {
                      *         "url": "https://hooks.example.org/cameras",
                      *         "signed": true
