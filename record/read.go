@@ -2,7 +2,6 @@ package record
 
 import (
 	"errors"
-	"io"
 	"io/fs"
 	"os"
 	"time"
@@ -160,17 +159,60 @@ type Export struct {
 	Gaps         []recording.Span
 	Size         int64
 
-	files  []*os.File
+	head   []byte
 	pieces []piece
 	at     int64
+	open   current
 }
 
-// piece is bytes of a reader at a place of the whole.
+// piece is bytes of a file, or of the head, at a place of the whole.
 type piece struct {
-	from   io.ReaderAt
-	offset int64 // in from
-	begins int64 // in the whole
+	path   string // empty for the head
+	offset int64  // in the file
+	begins int64  // in the whole
 	size   int64
+}
+
+// current is the one file of an export that is open: a day has hundreds.
+type current struct {
+	path string
+	f    *os.File
+}
+
+// at opens a file, unless it is the one that is open.
+func (c *current) at(path string) (*os.File, error) {
+	if c.f != nil && c.path == path {
+		return c.f, nil
+	}
+	c.close()
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, err
+	}
+	c.path, c.f = path, f
+	return f, nil
+}
+
+func (c *current) close() {
+	if c.f != nil {
+		_ = c.f.Close()
+		c.f = nil
+	}
+}
+
+// partOf reads a file of an export while it is planned.
+type partOf struct {
+	open *current
+	path string
+}
+
+// ReadAt implements io.ReaderAt.
+func (p partOf) ReadAt(b []byte, offset int64) (int, error) {
+	f, err := p.open.at(p.path)
+	if err != nil {
+		return 0, err
+	}
+	return f.ReadAt(b, offset)
 }
 
 // Export makes one MP4 of what was recorded between two times.
@@ -184,36 +226,31 @@ func (l *Library) Export(feed string, from, to time.Time, cut recording.Cut) (*E
 	}
 	e := &Export{}
 	var sources []recording.Source
+	var paths []string
 	var init []byte
 	for _, row := range rows {
 		x, err := l.indexOf(row)
 		if err != nil {
 			if err := unreadable(err); err != nil {
-				e.Close()
 				return nil, err
 			}
 			continue
 		}
 		if init != nil && string(init) != string(x.Init) {
-			e.Close()
 			return nil, fault.New(fault.RecordingMixed, nil, "It changes at %s, to %dx%d.", x.Begins.Format(time.RFC3339Nano), x.Width, x.Height)
 		}
-		f, err := os.Open(l.full(row.Path))
-		if err != nil {
-			e.Close()
-			return nil, DiskFault(err)
-		}
-		init, e.files, sources = x.Init, append(e.files, f), append(sources, recording.Source{Reader: f, Index: x})
+		path := l.full(row.Path)
+		init, paths, sources = x.Init, append(paths, path), append(sources, recording.Source{Reader: partOf{&e.open, path}, Index: x})
 	}
 	plan, err := recording.NewExport(sources, from, to, cut)
 	if err != nil {
 		e.Close()
 		return nil, exportFault(err)
 	}
-	e.Begins, e.Ends, e.Gaps, e.Size = plan.Begins, plan.Ends, plan.Gaps, plan.Size
-	e.add(newBytes(plan.Head), 0, int64(len(plan.Head)))
+	e.Begins, e.Ends, e.Gaps, e.Size, e.head = plan.Begins, plan.Ends, plan.Gaps, plan.Size, plan.Head
+	e.add("", 0, int64(len(plan.Head)))
 	for _, p := range plan.Pieces {
-		e.add(e.files[p.Source], p.Offset, p.Size)
+		e.add(paths[p.Source], p.Offset, p.Size)
 	}
 	return e, nil
 }
@@ -228,12 +265,12 @@ func exportFault(err error) error {
 	return DiskFault(err)
 }
 
-func (e *Export) add(from io.ReaderAt, offset, size int64) {
+func (e *Export) add(path string, offset, size int64) {
 	begins := int64(0)
 	if n := len(e.pieces); n > 0 {
 		begins = e.pieces[n-1].begins + e.pieces[n-1].size
 	}
-	e.pieces = append(e.pieces, piece{from, offset, begins, size})
+	e.pieces = append(e.pieces, piece{path, offset, begins, size})
 }
 
 // keyframeWithin is how far before a moment a keyframe is looked for.

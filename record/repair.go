@@ -14,7 +14,8 @@ import (
 	"webostrum/store"
 )
 
-// repair finishes the files that were being written when the service ended.
+// repair finishes the files that were being written when the service ended, or when their disk
+// failed.
 func (l *Library) repair() {
 	if l.checkFolder() != nil {
 		return // nothing is known of the files
@@ -25,8 +26,11 @@ func (l *Library) repair() {
 		return
 	}
 	for _, row := range rows {
+		if l.writing(row.Path) {
+			continue
+		}
 		if err := l.repairFile(&row); err != nil {
-			l.cfg.Log.Warn("a recording could not be repaired; it is tried again at the next start", "file", row.Path, "error", err)
+			l.cfg.Log.Warn("a recording could not be repaired; it is tried again", "file", row.Path, "error", err)
 		}
 	}
 }

@@ -42,6 +42,7 @@ func (l *Library) keepRoom(ctx context.Context) {
 	ticker := time.NewTicker(roomEvery)
 	defer ticker.Stop()
 	for {
+		l.repair()
 		if err := l.makeRoom(time.Now()); err != nil {
 			l.cfg.Log.Warn("old recordings could not be removed; it is tried again", "error", err)
 		}

@@ -1,13 +1,10 @@
 package record
 
 import (
-	"bytes"
 	"errors"
 	"io"
 	"sort"
 )
-
-func newBytes(b []byte) io.ReaderAt { return bytes.NewReader(b) }
 
 // Read implements io.Reader.
 func (e *Export) Read(p []byte) (int, error) {
@@ -18,7 +15,7 @@ func (e *Export) Read(p []byte) (int, error) {
 	c := e.pieces[i]
 	inside := e.at - c.begins
 	p = p[:min(int64(len(p)), c.size-inside)]
-	n, err := c.from.ReadAt(p, c.offset+inside)
+	n, err := e.read(p, c, c.offset+inside)
 	e.at += int64(n)
 	if n > 0 {
 		err = nil
@@ -26,6 +23,17 @@ func (e *Export) Read(p []byte) (int, error) {
 		err = io.ErrUnexpectedEOF // the file is shorter than it was
 	}
 	return n, err
+}
+
+func (e *Export) read(p []byte, c piece, offset int64) (int, error) {
+	if c.path == "" {
+		return copy(p, e.head[offset:]), nil
+	}
+	f, err := e.open.at(c.path)
+	if err != nil {
+		return 0, err
+	}
+	return f.ReadAt(p, offset)
 }
 
 // Seek implements io.Seeker.
@@ -43,9 +51,5 @@ func (e *Export) Seek(offset int64, whence int) (int64, error) {
 	return offset, nil
 }
 
-// Close closes the files.
-func (e *Export) Close() {
-	for _, f := range e.files {
-		_ = f.Close()
-	}
-}
+// Close closes what is open.
+func (e *Export) Close() { e.open.close() }
