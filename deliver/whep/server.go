@@ -47,6 +47,10 @@ const (
 	// that is of no use. Packets that are too many are lost, as over UDP.
 	tcpWriteBuffer  = 256 << 10
 	tcpSocketBuffer = 128 << 10
+
+	// tcpFirstWithin is how long a connection may say nothing, or speak of a session that there
+	// is not.
+	tcpFirstWithin = 5 * time.Second
 )
 
 // The refusals.
@@ -93,7 +97,7 @@ func New(cfg Config) (*Server, error) {
 	if len(cfg.Addresses) > 0 {
 		tcp = anyAddress{tcp}
 	}
-	tcpMux := ice.NewTCPMuxDefault(ice.TCPMuxParams{Listener: tcp, ReadBufferSize: tcpReadBuffers, WriteBufferSize: tcpWriteBuffer})
+	tcpMux := ice.NewTCPMuxDefault(ice.TCPMuxParams{Listener: tcp, ReadBufferSize: tcpReadBuffers, WriteBufferSize: tcpWriteBuffer, FirstStunBindTimeout: tcpFirstWithin, AliveDurationForConnFromStun: tcpFirstWithin})
 	s.close = []func() error{udpMux.Close, tcpMux.Close, socket.Close}
 	var settings webrtc.SettingEngine
 	settings.SetICEUDPMux(udpMux)
@@ -137,22 +141,11 @@ func listen(address string) (*net.UDPConn, net.Listener, error) {
 		if err == nil {
 			_ = udp.SetReadBuffer(socketBuffer)
 			_ = udp.SetWriteBuffer(socketBuffer)
-			return udp, shortListener{tcp}, nil
+			return udp, newListener(tcp), nil
 		}
 		last = errors.Join(err, tcp.Close())
 	}
 	return nil, nil, fmt.Errorf("the WebRTC address %s cannot be used over UDP: %w; choose another with --webrtc-listen", address, last)
-}
-
-// shortListener keeps the kernel from holding much for a viewer that is slow.
-type shortListener struct{ net.Listener }
-
-func (l shortListener) Accept() (net.Conn, error) {
-	conn, err := l.Listener.Accept()
-	if tcp, ok := conn.(*net.TCPConn); ok {
-		_ = tcp.SetWriteBuffer(tcpSocketBuffer)
-	}
-	return conn, err
 }
 
 // Settings are those by which other sessions may come to the same port, until Close.
