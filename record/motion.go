@@ -1,15 +1,13 @@
 package record
 
 import (
-	"bytes"
 	"context"
 	"fmt"
-	"image"
-	"image/jpeg"
 	"sync"
 	"time"
 
 	"webostrum/barrier"
+	"webostrum/core/jpeg"
 	"webostrum/core/motion"
 	"webostrum/core/rendition"
 	"webostrum/station"
@@ -187,7 +185,7 @@ func (m *motionWatch) measure(ctx context.Context, w *watched, f *station.Feed) 
 			continue // a camera of JPEG may send more than is asked for
 		}
 		last = s.Captured
-		grey, err := decodeGrey(s.Data)
+		grey, err := jpeg.Pixels(s.Data, mostPixels)
 		if err != nil {
 			return err
 		}
@@ -221,28 +219,6 @@ func (m *motionWatch) take(w *watched, f *station.Feed, x motion.Measure, at tim
 	if begins {
 		m.lib.cfg.Station.By("", "").Note(name, station.EventMotion, fmt.Sprintf("something moves: %.1f %% of the picture changed", x.Changed))
 	}
-}
-
-// decodeGrey decodes a small JPEG to its brightness.
-func decodeGrey(data []byte) (*image.YCbCr, error) {
-	c, err := jpeg.DecodeConfig(bytes.NewReader(data))
-	if err != nil {
-		return nil, err
-	}
-	if c.Width*c.Height > mostPixels {
-		return nil, fmt.Errorf("the picture of %dx%d is too large to be measured", c.Width, c.Height)
-	}
-	picture, err := jpeg.Decode(bytes.NewReader(data))
-	if err != nil {
-		return nil, err
-	}
-	switch p := picture.(type) {
-	case *image.YCbCr:
-		return p, nil
-	case *image.Gray:
-		return &image.YCbCr{Y: p.Pix, YStride: p.Stride, Rect: p.Rect}, nil
-	}
-	return nil, fmt.Errorf("a JPEG of %T is not measured", picture)
 }
 
 // Motion returns how much of a feed's picture changed lately, and the newest measure of each

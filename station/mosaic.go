@@ -1,17 +1,15 @@
 package station
 
 import (
-	"bytes"
 	"context"
-	"fmt"
 	"image"
-	"image/jpeg"
 	"strings"
 	"time"
 
 	"webostrum/core/fault"
 	"webostrum/core/h264"
 	"webostrum/core/hub"
+	"webostrum/core/jpeg"
 	"webostrum/core/media"
 	"webostrum/core/rendition"
 	"webostrum/core/tiles"
@@ -175,7 +173,7 @@ func (m *mosaicMaker) look(ctx context.Context, now time.Time) (any bool) {
 		if newest == nil {
 			continue
 		}
-		if frame, err := decodeTile(newest.Data); err == nil {
+		if frame, err := jpeg.Pixels(newest.Data, mostTile); err == nil && len(frame.Cb) > 0 {
 			t.frame, t.at = frame, now
 		}
 	}
@@ -200,26 +198,7 @@ func (m *mosaicMaker) open(ctx context.Context, t *tile) {
 	t.jpeg, t.reader = j, j.Hub.NewReader()
 }
 
-const mostTile = 4096 * 2304
-
-func decodeTile(data []byte) (*image.YCbCr, error) {
-	c, err := jpeg.DecodeConfig(bytes.NewReader(data))
-	if err != nil {
-		return nil, err
-	}
-	if c.Width*c.Height > mostTile {
-		return nil, fmt.Errorf("a picture of %dx%d", c.Width, c.Height)
-	}
-	p, err := jpeg.Decode(bytes.NewReader(data))
-	if err != nil {
-		return nil, err
-	}
-	y, ok := p.(*image.YCbCr)
-	if !ok {
-		return nil, fmt.Errorf("a JPEG of %T", p)
-	}
-	return y, nil
-}
+const mostTile = 4096 * 2304 // pixels
 
 // paint puts the tiles on the canvas; one whose camera is away is dark.
 func (m *mosaicMaker) paint(canvas *tiles.Canvas, now time.Time) {

@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"context"
 	"fmt"
-	"image"
 	"image/jpeg"
 	"os"
 	"path"
@@ -13,6 +12,7 @@ import (
 
 	"webostrum/barrier"
 	"webostrum/core/fault"
+	corejpeg "webostrum/core/jpeg"
 	"webostrum/core/media"
 	"webostrum/core/rendition"
 	"webostrum/core/still"
@@ -314,6 +314,7 @@ const (
 	evenOver    = 5 // pictures to both sides
 	evenQuality = 95
 	mostGain    = 2.0
+	mostPixels  = 8192 * 8192
 )
 
 // evener evens out how bright pictures are: a camera's exposure that goes up and down makes
@@ -341,7 +342,7 @@ func (e *evener) out(i int, data []byte) ([]byte, error) {
 		return data, nil
 	}
 	gain := min(max(sum/float64(n)/own, 1/mostGain), mostGain)
-	picture, err := decode(data)
+	picture, err := corejpeg.Pixels(data, mostPixels)
 	if err != nil {
 		return nil, err
 	}
@@ -357,18 +358,6 @@ func (e *evener) out(i int, data []byte) ([]byte, error) {
 	return out.Bytes(), err
 }
 
-func decode(data []byte) (*image.YCbCr, error) {
-	p, err := jpeg.Decode(bytes.NewReader(data))
-	if err != nil {
-		return nil, err
-	}
-	y, ok := p.(*image.YCbCr)
-	if !ok {
-		return nil, fmt.Errorf("a JPEG of %T is not evened out", p)
-	}
-	return y, nil
-}
-
 // brightness is the mean of a picture's luma.
 func (e *evener) brightness(i int) (float64, bool) {
 	if b, ok := e.known[i]; ok {
@@ -379,7 +368,7 @@ func (e *evener) brightness(i int) (float64, bool) {
 	if err != nil {
 		return 0, false
 	}
-	p, err := decode(data)
+	p, err := corejpeg.Pixels(data, mostPixels)
 	if err != nil {
 		return 0, false
 	}

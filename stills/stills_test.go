@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"webostrum/core/fault"
+	corejpeg "webostrum/core/jpeg"
 	"webostrum/core/still"
 )
 
@@ -119,7 +120,7 @@ func TestFlickerIsEvenedOut(t *testing.T) {
 	for i, p := range pictures {
 		out, err := e.out(i, p)
 		require.NoError(t, err)
-		y, err := decode(out)
+		y, err := corejpeg.Pixels(out, mostPixels)
 		require.NoError(t, err)
 		bright = append(bright, float64(y.Y[0]))
 	}

@@ -145,5 +145,24 @@ func (l *AudioLine) Take(until int64) (s *media.Sample, begin int64, ok bool) {
 	return p.sample, p.begin, true
 }
 
+// Drain takes out all units, each as long as it is to the next; begin is where the first one
+// is.
+func (l *AudioLine) Drain() (begin int64, samples []*media.Sample, durations []uint32) {
+	end := int64(0)
+	for {
+		s, at, ok := l.Take(l.next)
+		switch {
+		case !ok:
+			return begin, samples, durations
+		case len(samples) == 0:
+			begin = at
+		case at > end:
+			durations[len(durations)-1] += uint32(at - end)
+		}
+		end = at + s.Length
+		samples, durations = append(samples, s), append(durations, uint32(s.Length))
+	}
+}
+
 // Next is where the next unit should be.
 func (l *AudioLine) Next() int64 { return l.next }

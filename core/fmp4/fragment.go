@@ -121,31 +121,16 @@ func ReadFragment(data []byte, track int) ([]ReadSample, error) {
 }
 
 func readTrack(data, traf []byte) ([]ReadSample, error) {
-	const tfdtLen, trunHead, entry = 12, 12, 16
-	tfdt, trun := Find(traf, "tfdt"), Find(traf, "trun")
-	if len(tfdt) < tfdtLen || len(trun) < trunHead {
-		return nil, fmt.Errorf("%w: no track fragment", ErrMalformed)
+	table, err := trackTable(traf, 0)
+	if err != nil {
+		return nil, err
 	}
-	dts := binary.BigEndian.Uint64(tfdt[4:])
-	count := int(binary.BigEndian.Uint32(trun[4:]))
-	at := uint64(binary.BigEndian.Uint32(trun[8:]))
-	table := trun[trunHead:]
-	if count > len(table)/entry {
-		return nil, fmt.Errorf("%w: %d samples in a table of %d bytes", ErrMalformed, count, len(table))
-	}
-	samples := make([]ReadSample, count)
-	for i := range samples {
-		e := table[i*entry:]
-		size := uint64(binary.BigEndian.Uint32(e[4:]))
-		if at+size > uint64(len(data)) {
-			return nil, fmt.Errorf("%w: sample %d ends at %d of %d bytes", ErrMalformed, i, at+size, len(data))
+	samples := make([]ReadSample, len(table))
+	for i, e := range table {
+		if end := e.Offset + int64(e.Size); end > int64(len(data)) {
+			return nil, fmt.Errorf("%w: sample %d ends at %d of %d bytes", ErrMalformed, i, end, len(data))
 		}
-		samples[i] = ReadSample{
-			DTS: dts, Duration: binary.BigEndian.Uint32(e), Sync: binary.BigEndian.Uint32(e[8:]) == flagsSync,
-			Offset: int32(binary.BigEndian.Uint32(e[12:])), Data: data[at : at+size],
-		}
-		dts += uint64(samples[i].Duration)
-		at += size
+		samples[i] = ReadSample{DTS: uint64(e.DTS), Offset: e.Delay, Duration: e.Duration, Sync: e.Sync, Data: data[e.Offset : e.Offset+int64(e.Size)]}
 	}
 	return samples, nil
 }

@@ -129,29 +129,11 @@ func (m *Muxer) Flush() *Fragment {
 	}
 	m.run = fmp4.Run{}
 	if m.line != nil {
-		if run := takeAudio(m.line, m.audio); len(run.Samples) > 0 {
-			f.runs = append(f.runs, run)
+		if begin, samples, durations := m.line.Drain(); len(samples) > 0 {
+			f.runs = append(f.runs, fmp4.Run{Track: m.audio, Begin: begin, Samples: samples, Durations: durations})
 		}
 	}
 	return f
-}
-
-// takeAudio takes what is laid, each unit as long as it is to the next.
-func takeAudio(line *cmaf.AudioLine, track *media.Track) fmp4.Run {
-	run, end := fmp4.Run{Track: track}, int64(0)
-	for {
-		s, begin, ok := line.Take(line.Next())
-		switch {
-		case !ok:
-			return run
-		case len(run.Samples) == 0:
-			run.Begin = begin
-		case begin > end:
-			run.Durations[len(run.Durations)-1] += uint32(begin - end)
-		}
-		end = begin + s.Length
-		run.Samples, run.Durations = append(run.Samples, s), append(run.Durations, uint32(s.Length))
-	}
 }
 
 // Parts are the fragment's bytes, to be written one after the other: when its first frame was

@@ -165,25 +165,8 @@ func (v *viewer) hear(frame *media.Sample) fmp4.Run {
 		}
 	}
 	v.line.Reach(at)
-	return take(v.line, track)
-}
-
-// take takes what is laid, each unit as long as it is to the next.
-func take(line *cmaf.AudioLine, track *media.Track) fmp4.Run {
-	run, end := fmp4.Run{Track: track}, int64(0)
-	for {
-		s, begin, ok := line.Take(line.Next())
-		switch {
-		case !ok:
-			return run
-		case len(run.Samples) == 0:
-			run.Begin = begin
-		case begin > end:
-			run.Durations[len(run.Durations)-1] += uint32(begin - end)
-		}
-		end = begin + s.Length
-		run.Samples, run.Durations = append(run.Samples, s), append(run.Durations, uint32(s.Length))
-	}
+	begin, samples, durations := v.line.Drain()
+	return fmp4.Run{Track: track, Begin: begin, Samples: samples, Durations: durations}
 }
 
 func (v *viewer) write(parts [][]byte) error {
