@@ -20,8 +20,8 @@ import (
 )
 
 const (
-	mosaicRate   = 10 // fps
-	mosaicWait   = 2 * time.Second
+	mosaicRate   = 10              // fps
+	mosaicWait   = 2 * time.Second // for a source
 	mosaicClock  = 90_000
 	mosaicCoded  = 16 // frames that wait to be published
 	tileDarkFrom = 5 * time.Second
@@ -177,7 +177,7 @@ func (m *mosaicMaker) look(ctx context.Context, now time.Time) (any bool) {
 			t.frame, t.at = frame, now
 		}
 	}
-	return any || now.Sub(m.begun) < mosaicWait
+	return any || now.Sub(m.begun) < startsWithin
 }
 
 func (m *mosaicMaker) open(ctx context.Context, t *tile) {

@@ -33,6 +33,8 @@ const (
 	usualTurnsW  = 1280
 	usualTurnsH  = 720
 	turnsRate    = 25
+	startsWithin = 10 * time.Second // of sources, when the service starts
+	knownWithin  = 4 * time.Second
 	turnsEarlier = 200 * time.Millisecond
 )
 
@@ -164,6 +166,7 @@ type turner struct {
 	away  map[string]time.Time // sources that were left, until then
 	audio *media.Track
 	begun bool
+	since time.Time // of the session
 }
 
 // takeTurns plays other feeds in turn. It returns when none of them is live.
@@ -172,37 +175,45 @@ func (r *run) takeTurns(ctx context.Context, cfg source.Config) (uint64, error) 
 	if way := r.feed.station.Circle(r.record.Name, c); way != "" { // the API refuses such records
 		return cfg.FirstEpoch, fault.New(fault.SourcesAway, nil, "It is made of itself: %s.", way)
 	}
-	t := &turner{run: r, cfg: cfg, list: sourcesOf(c), line: turns.NewLine(cfg.FirstEpoch), away: make(map[string]time.Time)}
-	t.made = c.Always || !t.alike()
+	t := &turner{run: r, cfg: cfg, list: sourcesOf(c), line: turns.NewLine(cfg.FirstEpoch), away: make(map[string]time.Time), since: time.Now()}
 	defer func() { t.on.close(); t.next.close() }()
 	err := t.loop(ctx)
 	return t.line.NextEpoch(), err
 }
 
 // alike says whether all sources that are live are coded in the same way, and can be passed
-// through; without a worker there is no other way.
-func (t *turner) alike() bool {
+// through; without a worker there is no other way. known says that all of them are live.
+func (t *turner) alike() (alike, known bool) {
 	if t.run.feed.station.cfg.Codecs == "" {
-		return true
+		return true, true
 	}
 	var first *media.VideoConfig
+	known = true
 	for _, s := range t.list {
-		f, err := t.run.feed.station.Get(s.Feed)
-		if err != nil {
-			continue
-		}
-		p, err := f.present()
-		if err != nil || p.Coding() == nil {
-			continue
-		}
-		if first == nil {
-			first = p.Coding()
-		}
-		if !first.Equal(p.Coding()) {
-			return false
+		c := t.coding(s.Feed)
+		switch {
+		case c == nil:
+			known = false
+		case first == nil:
+			first = c
+		case !first.Equal(c):
+			return false, true
 		}
 	}
-	return true
+	return true, known
+}
+
+// coding is how a source sends; nil while that is not known.
+func (t *turner) coding(name string) *media.VideoConfig {
+	f, err := t.run.feed.station.Get(name)
+	if err != nil {
+		return nil
+	}
+	p, err := f.present()
+	if err != nil {
+		return nil
+	}
+	return p.Coding()
 }
 
 func (t *turner) loop(ctx context.Context) error {
@@ -241,8 +252,13 @@ func (t *turner) choose(ctx context.Context) error {
 		t.next = nil
 	}
 	feed, skipped := turns.Next(t.list, present, held, t.live, time.Now())
-	t.tellSkipped(skipped)
+	starting := time.Since(t.since) < startsWithin // sources may be about to come
+	if !starting {
+		t.tellSkipped(skipped)
+	}
 	switch {
+	case feed == "" && t.on == nil && starting:
+		return nil
 	case feed == "" && t.on == nil:
 		return fault.New(fault.SourcesAway, nil, "%s", strings.Join(names(t.list), ", "))
 	case feed == "":
@@ -259,6 +275,13 @@ func (t *turner) choose(ctx context.Context) error {
 	}
 	t.next.close()
 	t.next = nil
+	if t.on == nil {
+		alike, known := t.alike()
+		if !known && time.Since(t.since) < knownWithin {
+			return nil // how the others send decides how this one is opened
+		}
+		t.made = t.run.record.Combined.Always || !alike
+	}
 	a, err := t.open(ctx, feed)
 	if err != nil {
 		t.away[feed] = time.Now().Add(leftAlone)
