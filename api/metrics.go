@@ -39,6 +39,8 @@ var Metrics = []Metric{
 	{"webostrum_feed_transcoding_memory_bytes", prometheus.GaugeValue, []string{"feed"}, "Memory that transcoding takes."},
 	{"webostrum_feed_transcoding_left_out_frames_total", prometheus.CounterValue, []string{"feed"}, "Frames that were left out because transcoding did not keep up."},
 	{"webostrum_feed_transcoding_restarts_total", prometheus.CounterValue, []string{"feed"}, "Times the codec worker had to be started again."},
+	{"webostrum_feed_recording", prometheus.GaugeValue, []string{"feed"}, "1 while the feed is being recorded, 0 while it should be and cannot. Missing for a feed that is not to be recorded now."},
+	{"webostrum_feed_recording_left_out_frames_total", prometheus.CounterValue, []string{"feed"}, "Frames that are not in recordings since the start, the disk being slow. Missing likewise."},
 	{"webostrum_sent_bytes_total", prometheus.CounterValue, []string{"feed", "delivery"}, "Bytes that went to viewers since the start."},
 	{"webostrum_watched_seconds_total", prometheus.CounterValue, []string{"feed", "delivery"}, "Seconds that viewers watched since the start, of all together."},
 	{"webostrum_allowance_used_ratio", prometheus.GaugeValue, nil, "Share of the month's allowance that is used; missing without one."},
@@ -95,6 +97,17 @@ func (c *collector) Collect(ch chan<- prometheus.Metric) {
 	c.api.counted.each(s)
 }
 
+// recording tells how recording a feed goes.
+func (s scrape) recording(name string) {
+	if s.api.cfg.Recordings == nil {
+		return
+	}
+	if r := s.api.cfg.Recordings.State(name); r.Recording {
+		s.put("feed_recording", oneIf(r.Problem == nil), name)
+		s.put("feed_recording_left_out_frames_total", float64(r.Left), name)
+	}
+}
+
 func (s scrape) feed(f *station.Feed, counts map[string]int, now time.Time) {
 	st := f.Status()
 	name := st.Record.Name
@@ -119,6 +132,7 @@ func (s scrape) feed(f *station.Feed, counts map[string]int, now time.Time) {
 	s.put("feed_transcoding_memory_bytes", float64(st.Costs.Memory), name)
 	s.put("feed_transcoding_left_out_frames_total", float64(st.Costs.Dropped), name)
 	s.put("feed_transcoding_restarts_total", float64(st.Costs.Restarts), name)
+	s.recording(name)
 	if st.Facts != nil {
 		x := st.Facts.Stats
 		s.put("feed_session_packets_total", float64(x.Packets), name)

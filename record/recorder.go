@@ -49,6 +49,9 @@ func (r *recorder) run(ctx context.Context) {
 	for ctx.Err() == nil {
 		err := barrier.Do(func() error { return r.session(ctx) })
 		r.ended(err)
+		if errors.Is(err, errAgain) {
+			continue
+		}
 		pause := retryEvery
 		if r.lib.failed(r.name, err) {
 			pause = diskEvery
@@ -65,6 +68,10 @@ func (r *recorder) ended(err error) {
 	}
 	r.file, r.muxer, r.epoch, r.last, r.follows = nil, nil, nil, nil, false
 }
+
+// errAgain ends a session that another one follows at once: the camera has begun anew, and may
+// have sound now, or send it otherwise.
+var errAgain = errors.New("record: the camera has begun anew")
 
 // session records a feed until it is coded otherwise, or nothing more comes of it.
 func (r *recorder) session(ctx context.Context) error {
@@ -103,6 +110,9 @@ func (r *recorder) session(ctx context.Context) error {
 				return err
 			}
 		}
+		if r.muxer != nil && frame.Epoch != r.epoch {
+			return errAgain
+		}
 		if err := r.frame(frame, s.Audio); err != nil {
 			return err
 		}
@@ -113,6 +123,9 @@ func (r *recorder) session(ctx context.Context) error {
 			audio = s.Audio.Hub.NewReaderFrom(frame.Captured.Add(-earlier))
 		}
 		for unit := audio.Try(); unit != nil; unit = audio.Try() {
+			if !media.SameAudio(unit.Track, s.Audio.Track) {
+				return errAgain
+			}
 			r.muxer.Audio(unit)
 		}
 	}
@@ -158,7 +171,7 @@ func (r *recorder) frame(s *media.Sample, audio *pipeline.Audio) error {
 
 // breaks says whether a frame does not go on where the one before ended.
 func (r *recorder) breaks(s *media.Sample) bool {
-	if s.Epoch != r.epoch || s.Track != r.last.Track && !s.Track.Video.Equal(r.last.Track.Video) {
+	if s.Track != r.last.Track && !s.Track.Video.Equal(r.last.Track.Video) {
 		return true
 	}
 	step := s.Track.Duration(s.DTS - r.last.DTS)

@@ -78,6 +78,9 @@ func (p *periods) begin(t time.Time) time.Time {
 	return time.Date(y, m, d, 0, 0, 0, 0, p.zone)
 }
 
+// before is the period before the present one.
+func (p *periods) before() (from, to time.Time) { return p.begin(p.last.Add(-time.Second)), p.last }
+
 // over says that a period has ended, and which; a little later, so that its last still is
 // there.
 func (p *periods) over(now time.Time) (from, to time.Time, ok bool) {
@@ -90,6 +93,25 @@ func (p *periods) over(now time.Time) (from, to time.Time, ok bool) {
 	}
 	from, p.last = p.last, present
 	return from, present, true
+}
+
+// filmMissed orders the film of the period before, where the service was not there when that
+// ended.
+func (l *Library) filmMissed(k key, s store.StillSchedule, p *periods) {
+	if p.kind == "" {
+		return
+	}
+	from, to := p.before()
+	format := s.FilmFormat
+	if format == "" {
+		format = string(film.MP4)
+	}
+	if _, err := os.Stat(l.full(filmsFolder, still.FilmName(k.feed, k.schedule, format, from, to))); err == nil {
+		return
+	}
+	if list, err := l.Stills(k.feed, k.schedule, from, to); err == nil && len(list) > 0 {
+		l.filmOf(k, s, from, to)
+	}
 }
 
 // filmOf orders the film of a schedule's hour or day.
@@ -188,8 +210,11 @@ func (l *Library) makeOne(ctx context.Context, j *Job) {
 	defer cancel()
 	l.mu.Lock()
 	j.cancel = cancel
-	order := j.Order
+	order, over := j.Order, !j.Ended.IsZero()
 	l.mu.Unlock()
+	if over {
+		return // somebody has just taken it back
+	}
 	var name string
 	var made film.Film
 	err := barrier.Do(func() (err error) { name, made, err = l.make(ctx, order, j); return err })

@@ -17,6 +17,7 @@ import (
 	"webostrum/core/fault"
 	corejpeg "webostrum/core/jpeg"
 	"webostrum/core/still"
+	"webostrum/store"
 )
 
 func library(t *testing.T) *Library {
@@ -89,6 +90,24 @@ func TestHoursAndDaysThatAreOver(t *testing.T) {
 	assert.True(t, ok && to.Sub(from) == time.Hour)
 	_, _, ok = newPeriods("", time.UTC, at("2026-11-27T12:10:00Z")).over(at("2026-12-27T13:01:00Z"))
 	assert.False(t, ok)
+}
+
+// TestAFilmThatWasMissed is made up for, once.
+func TestAFilmThatWasMissed(t *testing.T) {
+	l := library(t)
+	now := time.Date(2026, 11, 27, 8, 0, 0, 0, time.UTC)
+	s, k := store.StillSchedule{Name: "day", Film: "day"}, key{"gate", "day"}
+	missed := func() { l.filmMissed(k, s, newPeriods(s.Film, time.UTC, now)) }
+	missed()
+	assert.Empty(t, l.Jobs("gate"), "there are no stills of yesterday")
+	require.NoError(t, l.put(stillsFolder, still.Name("gate", "day", now.Add(-20*time.Hour)), write("x")))
+	missed()
+	jobs := l.Jobs("gate")
+	require.Len(t, jobs, 1)
+	assert.Equal(t, now.Truncate(24*time.Hour), jobs[0].To.UTC())
+	require.NoError(t, l.put(filmsFolder, still.FilmName("gate", "day", "mp4", jobs[0].From, jobs[0].To), write("film")))
+	missed()
+	assert.Len(t, l.Jobs("gate"), 1, "it is there")
 }
 
 func grey(t *testing.T, v byte) []byte {

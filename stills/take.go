@@ -114,6 +114,7 @@ func (l *Library) keep(ctx context.Context, f *station.Feed, s store.StillSchedu
 	k := key{f.Rules().Name, s.Name}
 	next := when.Next(time.Now())
 	films := newPeriods(s.Film, when.Zone, time.Now())
+	l.filmMissed(k, s, films)
 	for {
 		l.change(k, func(st *State) { st.Next = next })
 		nap := longestNap

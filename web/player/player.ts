@@ -89,6 +89,7 @@ export class WebostrumPlayer extends HTMLElement {
   /** Pauses: the picture stays, and nothing is loaded any more. */
   pause(): void {
     if (this.session === null && this.held) return;
+    if (this.session instanceof Past && this.session.date !== null) this.at = new Date(this.session.date).toISOString(); // it goes on from there
     this.held = true;
     this.end();
     this.showHeld();
