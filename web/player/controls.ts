@@ -129,7 +129,7 @@ export function controls(label: string, actions: Actions): Controls {
     moving = false;
     actions.seek(Number(seek.value) * 1000);
   });
-  const live = element("button", "live", { type: "button", title: "To the live picture (l)", part: "button" }, "Live");
+  const live = element("button", "live", { type: "button", title: "To the live picture (l)", "aria-label": "To the live picture", part: "button" }, "Live");
   live.addEventListener("click", () => actions.live());
   const past = element("span", "past", { hidden: "" }, clock, seek, live);
   info.setAttribute("aria-pressed", "false");
