@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"fmt"
 	"io"
 	"net/http"
 	"net/http/httptest"
@@ -16,6 +17,7 @@ import (
 
 	"webostrum/client"
 	"webostrum/core/hls"
+	"webostrum/testkit"
 )
 
 // whole looks at a folder as a player may at any moment: what its lists refer to is there.
@@ -65,10 +67,12 @@ func TestAFolderForAWebServer(t *testing.T) {
 		_, err := os.Stat(filepath.Join(folder, "still.jpg"))
 		return err == nil
 	})
-	site := httptest.NewServer(http.FileServer(http.Dir(folder)))
-	defer site.Close()
+	ports, err := testkit.FreePorts(1)
+	require.NoError(t, err)
+	stop := runNginx(t, t.TempDir(), fmt.Sprintf("types { text/html html; text/javascript js; application/vnd.apple.mpegurl m3u8; video/mp4 m4s mp4; } server { listen %s; root %s; }", ports[0], folder))
+	defer stop()
 	page := openPage(t)
-	require.NoError(t, page.Open(site.URL))
+	w.until("nginx answers", func() bool { return page.Open("http://"+ports[0]) == nil })
 	require.NoError(t, page.Until(`document.querySelector("video").currentTime > 2`, patience))
 	list, err := os.ReadFile(filepath.Join(folder, hls.Original, hls.MediaName))
 	require.NoError(t, err)
