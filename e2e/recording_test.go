@@ -54,14 +54,14 @@ func opens(t *testing.T, page *browser.Page, path string, at float64) float64 {
 			return
 		}
 		w.Header().Set("Content-Type", "text/html")
-		_, _ = fmt.Fprint(w, `<video muted autoplay src="/film.mp4" style="width:320px"></video>`)
+		_, _ = fmt.Fprint(w, `<video muted preload="auto" src="/film.mp4" style="width:320px"></video>`)
 	}))
 	defer site.Close()
 	require.NoError(t, page.Open(site.URL))
 	video := `document.querySelector("video")`
-	require.NoError(t, page.Until(video+".readyState >= 3 && "+video+".videoWidth > 0", patience))
+	require.NoError(t, page.Until(video+".readyState >= 2 && "+video+".videoWidth > 0", patience), path)
 	require.NoError(t, page.Run(fmt.Sprintf("%s.currentTime = %g", video, at)))
-	require.NoError(t, page.Until(fmt.Sprintf("!%[1]s.seeking && %[1]s.readyState >= 2 && %[1]s.currentTime >= %[2]g && %[1]s.error === null", video, at), patience))
+	require.NoError(t, page.Until(fmt.Sprintf("!%[1]s.seeking && %[1]s.readyState >= 2 && %[1]s.currentTime >= %[2]g && %[1]s.error === null", video, at), patience), path)
 	length, err := page.Number(video + ".duration")
 	require.NoError(t, err)
 	return length
@@ -162,8 +162,12 @@ func TestAKillCostsASecondAtMost(t *testing.T) {
 	require.NoError(t, err)
 	assert.GreaterOrEqual(t, len(files), kills)
 	page := openPage(t)
-	for _, f := range files {
-		opens(t, page, f, 0.3)
+	for i, f := range files {
+		at := 0.3
+		if i == len(files)-1 {
+			at = 0 // killed as soon as it was there; it may hold one picture alone
+		}
+		opens(t, page, f, at)
 	}
 	w.serve()
 	r, err := w.client().Recordings(t.Context(), feed, time.Time{}, time.Time{})

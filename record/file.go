@@ -32,8 +32,8 @@ type file struct {
 	index recording.Index    // guarded by mu; its points are only appended to
 }
 
-// openFile begins a file with the first fragment of a stretch, or one that goes on where the
-// file before it ended.
+// openFile begins a file with the first fragment of a stretch, or with one that goes on where
+// the file before it ended. The fragment is in it before anything else is done.
 func (l *Library) openFile(feed, why string, m *recording.Muxer, first *recording.Fragment, follows bool) (*file, error) {
 	if err := l.checkFolder(); err != nil {
 		return nil, err
@@ -48,7 +48,11 @@ func (l *Library) openFile(feed, why string, m *recording.Muxer, first *recordin
 	if err := x.create(feed, first.Captured); err != nil {
 		return nil, err
 	}
-	if err := x.append(m.Init()); err != nil {
+	err := x.write(first)
+	if err == nil {
+		err = syncFolder(filepath.Dir(l.full(x.path)))
+	}
+	if err != nil {
 		x.abandon()
 		return nil, err
 	}
@@ -70,7 +74,7 @@ func (x *file) create(feed string, begins time.Time) error {
 		f, err := os.OpenFile(full, os.O_RDWR|os.O_CREATE|os.O_EXCL, ownerOnly)
 		if err == nil {
 			x.f, x.row.Path = f, x.path
-			return syncFolder(filepath.Dir(full))
+			return nil
 		}
 		x.lib.done(x)
 		if !errors.Is(err, fs.ErrExist) {
@@ -80,16 +84,21 @@ func (x *file) create(feed string, begins time.Time) error {
 	return fmt.Errorf("%w: %s", fs.ErrExist, x.path)
 }
 
-// write appends a fragment. What is not written whole is taken away again.
+// write appends a fragment; with the first one goes what every file begins with, so that a file
+// is never without a picture. What is not written whole is taken away again.
 func (x *file) write(f *recording.Fragment) error {
 	x.sequence++
 	x.buffer = x.buffer[:0]
-	for _, p := range f.Parts(x.sequence) {
-		x.buffer = append(x.buffer, p...)
-	}
 	x.mu.Lock()
 	at := x.index.Size
 	x.mu.Unlock()
+	if at == 0 {
+		x.buffer = append(x.buffer, x.index.Init...)
+		at = int64(len(x.buffer))
+	}
+	for _, p := range f.Parts(x.sequence) {
+		x.buffer = append(x.buffer, p...)
+	}
 	if err := x.append(x.buffer); err != nil {
 		return err
 	}

@@ -225,8 +225,7 @@ func (r *recorder) write(f *recording.Fragment) error {
 			return fmt.Errorf("a file of the recording cannot be made: %w", err)
 		}
 		r.file = x
-	}
-	if err := r.file.write(f); err != nil {
+	} else if err := r.file.write(f); err != nil {
 		return fmt.Errorf("the recording cannot be written: %w", err)
 	}
 	r.lib.wrote(r.name)
