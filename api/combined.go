@@ -9,7 +9,6 @@ import (
 	"webostrum/apitypes"
 	"webostrum/core/rendition"
 	"webostrum/core/tiles"
-	"webostrum/outlet"
 	"webostrum/station"
 	"webostrum/store"
 )
@@ -64,20 +63,6 @@ func applyCombined(s apitypes.FeedSettings, name string) (c store.Combined, err 
 	return c, nil
 }
 
-// sourcesFit says whether the feeds that a feed is to be made of are there, and none of them is
-// made of it.
-func (a *API) sourcesFit(r store.Feed) error {
-	for _, x := range r.Combined.Sources {
-		if _, err := a.station.Get(x.Feed); err != nil {
-			return refused("combined.sources", "there is no feed called "+x.Feed)
-		}
-	}
-	if path := a.station.Circle(r.Name, r.Combined); path != "" {
-		return refused("combined.sources", "it would be made of itself: "+path)
-	}
-	return nil
-}
-
 func (a *API) showTurn(ctx context.Context, in *feedPath) (*struct{ Body apitypes.Turn }, error) {
 	f, err := a.seen(ctx, in.Name)
 	if err != nil {
@@ -118,16 +103,6 @@ func (a *API) putOn(ctx context.Context, in *struct {
 	}
 	a.by(ctx).Note(in.Name, station.EventChange, what)
 	return turnOf(f)
-}
-
-// fits says whether what a feed refers to is there.
-func (a *API) fits(r store.Feed) error {
-	if r.OutletTo != "" && a.cfg.Outlet != nil {
-		if err := outlet.Parse(r.OutletTo, a.cfg.Outlet.Folder()); err != nil {
-			return refused("outlet.to", err.Error())
-		}
-	}
-	return a.sourcesFit(r)
 }
 
 func (a *API) showOutlet(ctx context.Context, in *feedPath) (*struct{ Body apitypes.OutletState }, error) {

@@ -66,6 +66,9 @@ func (a *API) importFeeds(ctx context.Context, in *importInput) (*struct{ Body a
 	var gone []int64
 	err := a.by(ctx).Apply(func(present []store.Feed) (c store.Changes, err error) {
 		c, gone, err = planImport(in, present, &out)
+		if err == nil {
+			err = a.filesFit(in.Body.Feeds, present, c)
+		}
 		if err == nil && in.DryRun {
 			err = errOnlyLooked
 		}
@@ -125,6 +128,25 @@ func planImport(in *importInput, present []store.Feed, out *apitypes.FeedFileRes
 		out.Removed = append(out.Removed, c.Remove...)
 	}
 	return c, gone, nil
+}
+
+// filesFit says whether the feeds of a file refer to what is there when the file is applied.
+func (a *API) filesFit(entries []apitypes.FeedEntry, present []store.Feed, c store.Changes) error {
+	r := a.newReferences()
+	for _, f := range present {
+		if !slices.Contains(c.Remove, f.Name) {
+			r.add(f)
+		}
+	}
+	for _, f := range slices.Concat(c.Add, c.Save) {
+		r.add(*f)
+	}
+	for i, e := range entries {
+		if err := r.check(e.Name); err != nil {
+			return inEntry(err, i, e.Name)
+		}
+	}
+	return nil
 }
 
 // importEntry is a feed's record as an entry says.

@@ -66,6 +66,46 @@ func TestSettingsOfWhatIsKept(t *testing.T) {
 	assert.Equal(t, before.FeedSettings, after.FeedSettings, "nothing was changed")
 }
 
+// TestWhatFeedsReferToIsLookedAt when one is changed, and when a file of them is applied.
+func TestWhatFeedsReferToIsLookedAt(t *testing.T) {
+	t.Parallel()
+	w := start(t)
+	w.addFeed("gate", false)
+	w.addFeed("yard", false)
+	c, ctx := client.New(w.url, w.engineer), context.Background()
+	_, err := c.EditFeed(ctx, "gate", client.Patch{"outlet": client.Patch{"to": "https://www.example.org/dav"}})
+	require.NoError(t, err)
+	_, err = c.EditFeed(ctx, "yard", client.Patch{"outlet": client.Patch{"to": "https://www.example.org/dav/yard/"}})
+	assert.ErrorContains(t, err, "each would remove the other's")
+	_, err = c.EditFeed(ctx, "gate", client.Patch{"outlet": client.Patch{"to": "https://www.example.org/dav/"}})
+	assert.NoError(t, err, "its own place is no other's")
+
+	before, err := c.ExportFeeds(ctx)
+	require.NoError(t, err)
+	ofOthers := func(name string, sources ...string) apitypes.FeedEntry {
+		e := apitypes.FeedEntry{NewFeed: apitypes.NewFeed{Name: name}}
+		e.FeedSettings = before.Feeds[0].FeedSettings
+		e.Camera.URL, e.Outlet = "", apitypes.OutletSettings{}
+		e.Combined = apitypes.CombinedSettings{Kind: "turns"}
+		for _, s := range sources {
+			e.Combined.Sources = append(e.Combined.Sources, apitypes.CombinedFeed{Feed: s})
+		}
+		return e
+	}
+	for says, entries := range map[string][]apitypes.FeedEntry{
+		"it would be made of itself: a, b, a": {ofOthers("a", "b"), ofOthers("b", "a")},
+		"there is no feed called nowhere":     {ofOthers("a", "gate", "nowhere")},
+	} {
+		_, err := c.ImportFeeds(ctx, apitypes.FeedFile{Feeds: entries}, false, false)
+		assert.ErrorContains(t, err, says)
+	}
+	after, err := c.ExportFeeds(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, before, after, "nothing was changed")
+	_, err = c.ImportFeeds(ctx, apitypes.FeedFile{Feeds: []apitypes.FeedEntry{ofOthers("a", "b"), ofOthers("b", "gate")}}, false, false)
+	assert.NoError(t, err, "of one that comes in the same file")
+}
+
 // TestAFeedThatBecomesOneOfTurns forgets its camera and its credentials, and comes back.
 func TestAFeedThatBecomesOneOfTurns(t *testing.T) {
 	t.Parallel()

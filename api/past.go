@@ -80,7 +80,7 @@ func (a *API) servePastFile(w http.ResponseWriter, r *http.Request, name string,
 		problem.Write(w, fault.New(fault.DeliveryUnknown, nil, ""))
 		return
 	}
-	f, size, _, err := l.Open(name, id)
+	f, size, err := l.Open(name, id)
 	if err != nil {
 		problem.Write(w, err)
 		return

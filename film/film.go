@@ -1,7 +1,7 @@
 // Package film makes films of single pictures: H.264 in MP4, or VP9 in WebM, in a codec worker
 // of its own.
 //
-// Limits: 20,000 pictures; a worker that gives nothing for 20 s is given up.
+// Limits: 20,000 pictures are shown, evenly chosen where there are more; a worker that gives nothing for 20 s is given up.
 package film
 
 import (
@@ -30,7 +30,7 @@ const (
 	WebM Format = "webm"
 )
 
-// Most is how many pictures a film has at most.
+// Most is how many pictures a film shows at most.
 const Most = 20_000
 
 // What a film may be shown at, pictures a second.
@@ -161,7 +161,7 @@ func (m *maker) send(ctx context.Context, i int, out *os.File) error {
 	if ctx.Err() != nil {
 		return ctx.Err()
 	}
-	p, err := m.cfg.Picture(i * min(m.cfg.Count, Most) / m.all)
+	p, err := m.cfg.Picture(i * m.cfg.Count / m.all)
 	if err != nil {
 		m.film.Left++
 		return nil

@@ -83,6 +83,12 @@ func Host(to string) string {
 	return ""
 }
 
+// Overlap says whether one of two places is the other one, or in it.
+func Overlap(a, b string) bool {
+	a, b = strings.TrimRight(a, "/")+"/", strings.TrimRight(b, "/")+"/"
+	return len(a) > 1 && len(b) > 1 && (strings.HasPrefix(a, b) || strings.HasPrefix(b, a))
+}
+
 // folder is a folder of this machine.
 type folder string
 

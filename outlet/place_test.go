@@ -27,6 +27,16 @@ func TestPlaces(t *testing.T) {
 	assert.Empty(t, Host("folder:gate"))
 }
 
+func TestOverlap(t *testing.T) {
+	for a, b := range map[string]string{"folder:gate": "folder:gate/", "folder:a": "folder:a/b", "https://www.example.org/dav/a/b": "https://www.example.org/dav"} {
+		assert.True(t, Overlap(a, b) && Overlap(b, a), a)
+	}
+	for a, b := range map[string]string{"folder:gate": "folder:gate-2", "": "folder:gate", "https://www.example.org/a": "s3+https://www.example.org/a"} {
+		assert.False(t, Overlap(a, b) || Overlap(b, a), a)
+	}
+	assert.False(t, Overlap("", ""))
+}
+
 // TestAFolderIsOurs when it is empty or marked, and what is put there is there whole.
 func TestAFolderIsOurs(t *testing.T) {
 	ctx := context.Background()

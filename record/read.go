@@ -130,27 +130,27 @@ func unreadable(err error) error {
 }
 
 // Open opens a file of a feed, to be read as far as it is whole. Close it.
-func (l *Library) Open(feed string, id int64) (f *os.File, size int64, begins time.Time, err error) {
+func (l *Library) Open(feed string, id int64) (f *os.File, size int64, err error) {
 	row, err := l.store.RecordedFile(id)
 	if err != nil || row.Feed != feed {
-		return nil, 0, begins, fault.New(fault.RecordingNone, err, "This file is not there any more.")
+		return nil, 0, fault.New(fault.RecordingNone, err, "This file is not there any more.")
 	}
 	if f, err = os.Open(l.full(row.Path)); err != nil {
 		if errors.Is(err, fs.ErrNotExist) {
-			return nil, 0, begins, fault.New(fault.RecordingNone, err, "This file is not there any more.")
+			return nil, 0, fault.New(fault.RecordingNone, err, "This file is not there any more.")
 		}
-		return nil, 0, begins, DiskFault(err)
+		return nil, 0, DiskFault(err)
 	}
 	if x := l.openAt(row.Path); x != nil {
 		row, _ = x.snapshot()
-		return f, row.Bytes, time.UnixMilli(row.BeginsMillis), nil
+		return f, row.Bytes, nil
 	}
 	info, err := f.Stat()
 	if err != nil {
 		_ = f.Close()
-		return nil, 0, begins, DiskFault(err)
+		return nil, 0, DiskFault(err)
 	}
-	return f, info.Size(), time.UnixMilli(row.BeginsMillis), nil
+	return f, info.Size(), nil
 }
 
 // Export is one MP4 of a span, to be read from anywhere. Close it.
@@ -273,65 +273,60 @@ func (e *Export) add(path string, offset, size int64) {
 	e.pieces = append(e.pieces, piece{path, offset, begins, size})
 }
 
-// keyframeWithin is how far before a moment a keyframe is looked for.
+// keyframeWithin is how long after a time a keyframe is looked for.
 const keyframeWithin = 5 * time.Minute
 
-// Keyframe returns the keyframe that was shown at a moment, or first after it.
+// Keyframe returns the keyframe that was shown at a time, or first after it.
 func (l *Library) Keyframe(feed string, at time.Time) (*media.Sample, error) {
 	rows, err := l.rows(feed, at.Add(-time.Second), at.Add(keyframeWithin))
 	if err != nil {
 		return nil, err
 	}
 	for _, row := range rows {
-		x, err := l.indexOf(row)
-		if err != nil {
-			continue
-		}
-		f, err := os.Open(l.full(row.Path))
-		if err != nil {
-			continue
-		}
-		s, err := recording.Keyframe(f, x, at)
-		_ = f.Close()
-		if err == nil {
+		if s, err := l.keyframe(row, at); err == nil {
 			return s, nil
 		}
 	}
 	return nil, fault.New(fault.RecordingNone, nil, "")
 }
 
-// Moment is a keyframe of a recording that can be read.
-type Moment struct {
-	At   time.Time
-	lib  *Library
-	row  store.RecordedFile
-	shot time.Time
+// Keyframe is a keyframe of a recording that can be read.
+type Keyframe struct {
+	at  time.Time
+	lib *Library
+	row *store.RecordedFile
 }
 
 // Read reads the keyframe.
-func (m Moment) Read() (*media.Sample, error) {
-	x, err := m.lib.indexOf(m.row)
+func (k Keyframe) Read() (*media.Sample, error) {
+	const rounded = time.Millisecond // the time of a keyframe is rounded down
+	return k.lib.keyframe(*k.row, k.at.Add(rounded))
+}
+
+// keyframe reads the keyframe of a file that was shown at a time, or first after it.
+func (l *Library) keyframe(row store.RecordedFile, at time.Time) (*media.Sample, error) {
+	x, err := l.indexOf(row)
 	if err != nil {
 		return nil, err
 	}
-	f, err := os.Open(m.lib.full(m.row.Path))
+	f, err := os.Open(l.full(row.Path))
 	if err != nil {
 		return nil, err
 	}
 	defer func() { _ = f.Close() }()
-	return recording.Keyframe(f, x, m.shot)
+	return recording.Keyframe(f, x, at)
 }
 
-// mostMoments bounds the keyframes that are listed.
-const mostMoments = 500_000
+// mostKeyframes bounds the keyframes that are listed.
+const mostKeyframes = 500_000
 
 // Keyframes lists the keyframes of a feed's recordings between two times.
-func (l *Library) Keyframes(feed string, from, to time.Time) (list []Moment, err error) {
+func (l *Library) Keyframes(feed string, from, to time.Time) (list []Keyframe, err error) {
 	rows, err := l.rows(feed, from, to)
 	if err != nil {
 		return nil, err
 	}
-	for _, row := range rows {
+	for i, row := range rows {
 		x, err := l.indexOf(row)
 		if err != nil {
 			if err := unreadable(err); err != nil {
@@ -341,10 +336,10 @@ func (l *Library) Keyframes(feed string, from, to time.Time) (list []Moment, err
 		}
 		for _, p := range x.Points {
 			at := x.Time(p.Shown)
-			if at.Before(from) || !at.Before(to) || len(list) >= mostMoments {
+			if at.Before(from) || !at.Before(to) || len(list) >= mostKeyframes {
 				continue
 			}
-			list = append(list, Moment{At: at, lib: l, row: row, shot: at.Add(time.Millisecond)})
+			list = append(list, Keyframe{at, l, &rows[i]})
 		}
 	}
 	return list, nil

@@ -34,8 +34,6 @@ type running struct {
 // supervise begins and ends recorders as settings, timetables and people say.
 func (l *Library) supervise(ctx context.Context) {
 	all := make(map[string]*running)
-	watcher := l.cfg.Station.Watch()
-	defer watcher.Close()
 	ticker := time.NewTicker(lookEvery)
 	defer ticker.Stop()
 	motion := newMotionWatch(l)

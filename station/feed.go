@@ -111,6 +111,9 @@ func (f *Feed) Recording() store.Recording { return f.stored().Recording }
 // Stills are the schedules by which stills of the feed are taken.
 func (f *Feed) Stills() []store.StillSchedule { return f.stored().Stills }
 
+// Sources are the feeds that the feed is made of.
+func (f *Feed) Sources() []string { return f.stored().Combined.Feeds() }
+
 // Outlet is where HLS and stills of the feed are put, besides.
 type Outlet struct {
 	To, User, Password string

@@ -93,7 +93,7 @@ type turner struct {
 // takeTurns plays other feeds in turn. It returns when none of them is live.
 func (r *run) takeTurns(ctx context.Context, cfg source.Config) (uint64, error) {
 	c := r.record.Combined
-	if way := r.feed.station.Circle(r.record.Name, c); way != "" { // the API refuses such records
+	if way := turns.Circle(r.record.Name, r.feed.station.sources); way != "" { // the API refuses such records
 		return cfg.FirstEpoch, fault.New(fault.SourcesAway, nil, "It is made of itself: %s.", way)
 	}
 	t := &turner{run: r, cfg: cfg, list: sourcesOf(c), line: turns.NewLine(cfg.FirstEpoch), away: make(map[string]time.Time), since: time.Now()}

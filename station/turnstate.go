@@ -2,7 +2,6 @@ package station
 
 import (
 	"slices"
-	"strings"
 	"sync"
 	"time"
 
@@ -77,6 +76,15 @@ func (f *Feed) Hold(feed string) error {
 	return nil
 }
 
+// sources are the feeds that a feed is made of; none where it is not, or not there.
+func (st *Station) sources(name string) []string {
+	f, err := st.Get(name)
+	if err != nil {
+		return nil
+	}
+	return f.Sources()
+}
+
 func sourcesOf(c store.Combined) (list []turns.Source) {
 	for _, s := range c.Sources {
 		dwell := time.Duration(s.Seconds * float64(time.Second))
@@ -86,26 +94,4 @@ func sourcesOf(c store.Combined) (list []turns.Source) {
 		list = append(list, turns.Source{Feed: s.Feed, Dwell: dwell})
 	}
 	return list
-}
-
-// Circle finds out whether a feed that is made of others would be made of itself; it returns
-// the way from one to the next, or nothing.
-func (st *Station) Circle(name string, c store.Combined) string {
-	return st.circle(name, c, []string{name})
-}
-
-func (st *Station) circle(name string, c store.Combined, way []string) string {
-	for _, s := range c.Sources {
-		if s.Feed == name {
-			return strings.Join(append(way, name), ", ")
-		}
-		f, err := st.Get(s.Feed)
-		if err != nil || slices.Contains(way, s.Feed) {
-			continue
-		}
-		if path := st.circle(name, f.stored().Combined, append(slices.Clone(way), s.Feed)); path != "" {
-			return path
-		}
-	}
-	return ""
 }

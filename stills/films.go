@@ -317,16 +317,16 @@ func (l *Library) ofRecording(cfg *film.Config, o Order) error {
 	if l.cfg.Recordings == nil {
 		return fault.New(fault.FilmEmpty, nil, "")
 	}
-	moments, err := l.cfg.Recordings.Keyframes(o.Feed, o.From, o.To)
+	keyframes, err := l.cfg.Recordings.Keyframes(o.Feed, o.From, o.To)
 	if err != nil {
 		return err
 	}
-	if len(moments) == 0 {
+	if len(keyframes) == 0 {
 		return fault.New(fault.FilmEmpty, nil, "")
 	}
-	cfg.Count = len(moments)
+	cfg.Count = len(keyframes)
 	cfg.Picture = func(i int) (film.Picture, error) {
-		s, err := moments[i].Read()
+		s, err := keyframes[i].Read()
 		if err != nil {
 			return film.Picture{}, err
 		}

@@ -30,6 +30,14 @@ type Combined struct {
 	Names   bool           `json:"names,omitempty"`  // a mosaic's names are drawn
 }
 
+// Feeds are the names of those feeds.
+func (c Combined) Feeds() (names []string) {
+	for _, s := range c.Sources {
+		names = append(names, s.Feed)
+	}
+	return names
+}
+
 // CombinedFeed is one of them.
 type CombinedFeed struct {
 	Feed    string  `json:"feed"`

@@ -37,11 +37,11 @@ func (a *app) events() *cli.Command {
 			if limit < 0 {
 				return usagef("--limit %d: give a number of events, or 0 for all", limit)
 			}
-			since, err := parseSince(c.String("since"), time.Now())
+			since, err := timeFlag(c, "since", time.Now())
 			if err != nil {
 				return err
 			}
-			until, err := parseSince(c.String("until"), time.Now())
+			until, err := timeFlag(c, "until", time.Now())
 			if err != nil {
 				return err
 			}
@@ -68,29 +68,6 @@ func (a *app) events() *cli.Command {
 			return a.followEvents(ctx, c, cl, q, events)
 		},
 	}
-}
-
-// parseSince reads a date, a time, or how long ago.
-func parseSince(text string, now time.Time) (time.Time, error) {
-	if text == "" {
-		return time.Time{}, nil
-	}
-	if t, err := time.Parse(time.RFC3339, text); err == nil {
-		return t, nil
-	}
-	for _, layout := range []string{time.DateOnly, "2006-01-02T15:04", "2006-01-02T15:04:05", time.DateTime} {
-		if t, err := time.ParseInLocation(layout, text, time.Local); err == nil {
-			return t, nil
-		}
-	}
-	var days float64
-	if n, err := fmt.Sscanf(text, "%gd", &days); n == 1 && err == nil && days >= 0 {
-		return now.Add(-time.Duration(days * 24 * float64(time.Hour))), nil
-	}
-	if d, err := time.ParseDuration(text); err == nil && d >= 0 {
-		return now.Add(-d), nil
-	}
-	return time.Time{}, usagef("--since %q: write a date (2026-11-26), a time (2026-11-26T08:30:00+01:00), or a while ago (90m, 2d)", text)
 }
 
 // pastEvents asks page after page, until there are enough. The newest come first.

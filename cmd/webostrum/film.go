@@ -15,8 +15,6 @@ import (
 	"webostrum/wait"
 )
 
-var zeroTime time.Time
-
 const filmPoll = 300 * time.Millisecond
 
 func (a *app) film() *cli.Command {

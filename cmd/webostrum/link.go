@@ -106,10 +106,8 @@ func linkEnd(c *cli.Command, now time.Time) (*time.Time, error) {
 	case at == "" || at == "never":
 		return nil, nil
 	}
-	for _, layout := range []string{time.RFC3339, "2006-01-02T15:04:05", "2006-01-02T15:04", "2006-01-02 15:04", "2006-01-02"} {
-		if end, err := time.ParseInLocation(layout, at, time.Local); err == nil {
-			return &end, nil
-		}
+	if end, ok := dateOf(at); ok {
+		return &end, nil
 	}
 	return nil, usagef("--ends %q is no time: write it like 2027-05-01, 2027-05-01T18:00 or 2027-05-01T18:00:00Z", at)
 }

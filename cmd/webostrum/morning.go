@@ -19,7 +19,7 @@ func (a *app) morning() *cli.Command {
 		Name: "morning", Usage: "what happened overnight, and what is still wrong", OnUsageError: usageError,
 		Flags: []cli.Flag{&cli.StringFlag{Name: "since", Usage: "from this `TIME` on, such as 2026-11-26T18:00 or 12h; from 18:00 of the evening before when left out"}, outputFlag()},
 		Action: func(ctx context.Context, c *cli.Command) error {
-			since, err := parseSince(c.String("since"), time.Now())
+			since, err := timeFlag(c, "since", time.Now())
 			if err != nil {
 				return err
 			}

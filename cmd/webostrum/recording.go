@@ -87,7 +87,7 @@ func (a *app) recording() *cli.Command {
 			{
 				Name: "export", Usage: "write what was recorded between two times as MP4", OnUsageError: usageError, Arguments: feedArgument(),
 				Flags: append(spanFlags(""), &cli.StringFlag{Name: "to-file", Aliases: []string{"f"}, Usage: "`FILE` to write; - for standard output (default: FEED-BEGINNING.mp4)"},
-					&cli.BoolFlag{Name: "exact", Usage: "begin at the moment itself, by an edit list; otherwise with the keyframe before it"}),
+					&cli.BoolFlag{Name: "exact", Usage: "begin at the very time, by an edit list; otherwise with the keyframe before it"}),
 				Action: a.ofFeed(a.exportRecording),
 			},
 			{
@@ -179,41 +179,16 @@ func spanOf(c *cli.Command, now time.Time, needed bool) (from, to time.Time, err
 	if needed && c.String("from") == "" {
 		return from, to, usagef("from when? Write --from 08:00 or --from 2h")
 	}
-	if from, err = moment(c.String("from"), now); err != nil {
+	if from, err = timeFlag(c, "from", now); err != nil {
 		return from, to, err
 	}
-	if to, err = moment(c.String("to"), now); err != nil {
+	if to, err = timeFlag(c, "to", now); err != nil {
 		return from, to, err
 	}
 	if to.IsZero() && needed {
 		to = now
 	}
 	return from, to, nil
-}
-
-// moment reads a time: whole, of today, or so long ago.
-func moment(text string, now time.Time) (time.Time, error) {
-	if text == "" || text == "now" {
-		if text == "now" {
-			return now, nil
-		}
-		return time.Time{}, nil
-	}
-	if d, err := time.ParseDuration(text); err == nil && d >= 0 {
-		return now.Add(-d), nil
-	}
-	for _, form := range []string{time.RFC3339Nano, "2006-01-02T15:04:05", "2006-01-02T15:04", "2006-01-02 15:04:05", "2006-01-02 15:04", time.DateOnly} {
-		if t, err := time.ParseInLocation(form, text, time.Local); err == nil {
-			return t, nil
-		}
-	}
-	for _, form := range []string{"15:04:05", "15:04"} {
-		if t, err := time.ParseInLocation(form, text, time.Local); err == nil {
-			y, m, d := now.Date()
-			return time.Date(y, m, d, t.Hour(), t.Minute(), t.Second(), 0, time.Local), nil
-		}
-	}
-	return time.Time{}, usagef("%q is no time: write it like 2026-11-26T08:00:00Z, 08:00 of today, or 2h for two hours ago", text)
 }
 
 // exportRecording writes a file for each stretch that is coded in the same way.

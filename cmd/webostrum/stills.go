@@ -6,6 +6,7 @@ import (
 	"io"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/urfave/cli/v3"
 
@@ -25,7 +26,7 @@ func (a *app) stills() *cli.Command {
 					if err != nil {
 						return err
 					}
-					l, err := cl.Stills(ctx, feed, "", zeroTime, zeroTime)
+					l, err := cl.Stills(ctx, feed, "", time.Time{}, time.Time{})
 					if err != nil {
 						return err
 					}

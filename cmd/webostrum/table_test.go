@@ -5,7 +5,6 @@ import (
 	"context"
 	"strings"
 	"testing"
-	"time"
 	"unicode/utf8"
 
 	"github.com/stretchr/testify/assert"
@@ -28,28 +27,6 @@ func TestTablesFitTheTerminal(t *testing.T) {
 		}
 	}
 	assert.NotEmpty(t, layOut(text, 5), "a terminal of no use still gets its text")
-}
-
-func TestSince(t *testing.T) {
-	now := time.Date(2026, 11, 26, 12, 0, 0, 0, time.Local)
-	for text, want := range map[string]time.Time{
-		"":                     {},
-		"90m":                  now.Add(-90 * time.Minute),
-		"2d":                   now.Add(-48 * time.Hour),
-		"1.5d":                 now.Add(-36 * time.Hour),
-		"2026-11-25":           time.Date(2026, 11, 25, 0, 0, 0, 0, time.Local),
-		"2026-11-25T08:30":     time.Date(2026, 11, 25, 8, 30, 0, 0, time.Local),
-		"2026-11-25T08:30:00Z": time.Date(2026, 11, 25, 8, 30, 0, 0, time.UTC),
-	} {
-		got, err := parseSince(text, now)
-		require.NoError(t, err, text)
-		assert.True(t, want.Equal(got), "%q is %v", text, got)
-	}
-	for _, text := range []string{"yesterday", "-5m", "-1d", "26.11.2026"} {
-		_, err := parseSince(text, now)
-		assert.Equal(t, exitUsage, exitCode(err), text)
-		assert.ErrorContains(t, err, "--since")
-	}
 }
 
 func TestProxies(t *testing.T) {
