@@ -57,6 +57,22 @@ func makeFilm(t *testing.T, cfg film.Config) (film.Film, []byte, error) {
 	return made, data, err
 }
 
+// TestAFilmOfManyPicturesShowsAllOfTheirTime, although it cannot show all of them.
+func TestAFilmOfManyPicturesShowsAllOfTheirTime(t *testing.T) {
+	t.Parallel()
+	first, last := -1, 0
+	_, _, err := makeFilm(t, film.Config{Format: film.MP4, Count: 3 * film.Most, Length: time.Second, Picture: func(i int) (film.Picture, error) {
+		if first < 0 {
+			first = i
+		}
+		last = i
+		return still(t, 64, 64, 9), nil
+	}})
+	require.NoError(t, err)
+	assert.Zero(t, first)
+	assert.Greater(t, last, 9*film.Most/4)
+}
+
 func TestAFilmOfStillsThatChangeTheirSize(t *testing.T) {
 	t.Parallel()
 	done := 0

@@ -7,12 +7,10 @@ import (
 	"image/jpeg"
 	"os"
 	"path"
-	"reflect"
 	"time"
 
 	"webostrum/barrier"
 	"webostrum/core/fault"
-	corejpeg "webostrum/core/jpeg"
 	"webostrum/core/media"
 	"webostrum/core/rendition"
 	"webostrum/core/still"
@@ -28,10 +26,7 @@ const Recording = "recording"
 const (
 	mostWaiting = 20 // films
 	mostJobs    = 50 // that are remembered
-	settles     = 30 * time.Second
 )
-
-func same(a, b store.StillSchedule) bool { return reflect.DeepEqual(a, b) }
 
 // Order says what film is made.
 type Order struct {
@@ -54,45 +49,6 @@ type Job struct {
 	Problem   *fault.Error // why nothing came of it
 	Name      string       // of the file, once it is there
 	cancel    context.CancelFunc
-}
-
-// periods are the hours or days that films are made of.
-type periods struct {
-	kind string
-	zone *time.Location
-	last time.Time // beginning of the present one
-}
-
-func newPeriods(kind string, zone *time.Location, now time.Time) *periods {
-	p := &periods{kind: kind, zone: zone}
-	p.last = p.begin(now)
-	return p
-}
-
-func (p *periods) begin(t time.Time) time.Time {
-	t = t.In(p.zone)
-	y, m, d := t.Date()
-	if p.kind == "hour" {
-		return time.Date(y, m, d, t.Hour(), 0, 0, 0, p.zone)
-	}
-	return time.Date(y, m, d, 0, 0, 0, 0, p.zone)
-}
-
-// before is the period before the present one.
-func (p *periods) before() (from, to time.Time) { return p.begin(p.last.Add(-time.Second)), p.last }
-
-// over says that a period has ended, and which; a little later, so that its last still is
-// there.
-func (p *periods) over(now time.Time) (from, to time.Time, ok bool) {
-	if p.kind == "" {
-		return from, to, false
-	}
-	present := p.begin(now.Add(-settles))
-	if !present.After(p.last) {
-		return from, to, false
-	}
-	from, p.last = p.last, present
-	return from, present, true
 }
 
 // filmMissed orders the film of the period before, where the service was not there when that
@@ -333,74 +289,4 @@ func (l *Library) ofRecording(cfg *film.Config, o Order) error {
 		return film.Picture{Track: s.Track, Data: s.Data}, nil
 	}
 	return nil
-}
-
-const (
-	evenOver    = 5 // pictures to both sides
-	evenQuality = 95
-	mostGain    = 2.0
-	mostPixels  = 8192 * 8192
-)
-
-// evener evens out how bright pictures are: a camera's exposure that goes up and down makes
-// films flicker.
-type evener struct {
-	read  func(i int) ([]byte, error)
-	count int
-	known map[int]float64
-}
-
-// out gives a picture the brightness of those around it.
-func (e *evener) out(i int, data []byte) ([]byte, error) {
-	if e.known == nil {
-		e.known = make(map[int]float64)
-	}
-	sum, n := 0.0, 0
-	for k := max(0, i-evenOver); k <= min(e.count-1, i+evenOver); k++ {
-		if b, ok := e.brightness(k); ok {
-			sum, n = sum+b, n+1
-		}
-	}
-	own, ok := e.brightness(i)
-	delete(e.known, i-evenOver-1)
-	if !ok || own < 1 || n == 0 {
-		return data, nil
-	}
-	gain := min(max(sum/float64(n)/own, 1/mostGain), mostGain)
-	picture, err := corejpeg.Pixels(data, mostPixels)
-	if err != nil {
-		return nil, err
-	}
-	var table [256]uint8
-	for v := range table {
-		table[v] = uint8(min(255, float64(v)*gain+0.5))
-	}
-	for at, v := range picture.Y {
-		picture.Y[at] = table[v]
-	}
-	var out bytes.Buffer
-	err = jpeg.Encode(&out, picture, &jpeg.Options{Quality: evenQuality})
-	return out.Bytes(), err
-}
-
-// brightness is the mean of a picture's luma.
-func (e *evener) brightness(i int) (float64, bool) {
-	if b, ok := e.known[i]; ok {
-		return b, b >= 0
-	}
-	e.known[i] = -1
-	data, err := e.read(i)
-	if err != nil {
-		return 0, false
-	}
-	p, err := corejpeg.Pixels(data, mostPixels)
-	if err != nil {
-		return 0, false
-	}
-	sum := 0
-	for _, v := range p.Y {
-		sum += int(v)
-	}
-	e.known[i] = float64(sum) / float64(max(1, len(p.Y)))
-	return e.known[i], true
 }

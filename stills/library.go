@@ -29,6 +29,7 @@ const (
 	folderRights = 0o700
 	stillsFolder = "stills"
 	filmsFolder  = "films"
+	makingPrefix = ".making-" // of files that are not whole yet
 
 	// MostSchedules are a feed's at most.
 	MostSchedules = 16
@@ -70,11 +71,24 @@ func New(cfg Config) *Library {
 
 // Run takes stills and makes films until ctx ends.
 func (l *Library) Run(ctx context.Context) {
+	l.tidy()
 	var going sync.WaitGroup
 	going.Go(func() { l.makeFilms(ctx) })
 	going.Go(func() { l.forget(ctx) })
 	l.supervise(ctx)
 	going.Wait()
+}
+
+// tidy removes what was being made when the service was killed.
+func (l *Library) tidy() {
+	for _, folder := range []string{stillsFolder, filmsFolder} {
+		_ = filepath.WalkDir(l.full(folder, ""), func(full string, d fs.DirEntry, err error) error {
+			if err == nil && !d.IsDir() && strings.HasPrefix(d.Name(), makingPrefix) {
+				_ = os.Remove(full)
+			}
+			return nil // what cannot be looked at is left
+		})
+	}
 }
 
 // State returns how a schedule goes.
@@ -199,6 +213,25 @@ func (l *Library) RemoveFilm(feed, source, name string) error {
 	if err := os.Remove(l.full(filmsFolder, path.Join(feed, source, name))); err != nil {
 		return fault.New(fault.StillNone, err, "")
 	}
+	return l.renewLatest(feed, source, path.Ext(name))
+}
+
+// renewLatest has the fixed name of a source's films lead to the newest that is left, or to
+// nothing, when one was removed: what somebody removed is to be seen nowhere.
+func (l *Library) renewLatest(feed, source, ext string) error {
+	latest := l.full(filmsFolder, path.Join(feed, source, still.Newest+ext))
+	list, err := l.Films(feed)
+	if err != nil {
+		return err
+	}
+	for _, f := range list {
+		if f.Source == source && path.Ext(f.Name) == ext {
+			return replace(l.full(filmsFolder, path.Join(feed, source, f.Name)), latest)
+		}
+	}
+	if err := os.Remove(latest); !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
 	return nil
 }
 
@@ -208,7 +241,7 @@ func (l *Library) put(folder, name string, write func(*os.File) error) error {
 	if err := os.MkdirAll(filepath.Dir(full), folderRights); err != nil {
 		return err
 	}
-	f, err := os.CreateTemp(filepath.Dir(full), ".making-*")
+	f, err := os.CreateTemp(filepath.Dir(full), makingPrefix+"*")
 	if err != nil {
 		return err
 	}
@@ -278,12 +311,14 @@ func (l *Library) forgetOf(feed string, s store.StillSchedule) {
 		until := list[len(list)-1].At.Add(-time.Duration(s.Days * float64(24*time.Hour)))
 		l.removeStills(feed, s.Name, list, until)
 	}
-	if list, err := l.Films(feed); err == nil && s.FilmDays > 0 && len(list) > 0 {
-		until := list[0].To.Add(-time.Duration(s.FilmDays * float64(24*time.Hour)))
-		for _, x := range list {
-			if x.Source == s.Name && x.To.Before(until) {
-				_ = os.Remove(l.full(filmsFolder, path.Join(feed, x.Source, x.Name)))
-			}
+	films, err := l.Films(feed)
+	if err != nil || s.FilmDays == 0 {
+		return
+	}
+	films = slices.DeleteFunc(films, func(x Film) bool { return x.Source != s.Name })
+	for _, x := range films {
+		if x.To.Before(films[0].To.Add(-time.Duration(s.FilmDays * float64(24*time.Hour)))) {
+			_ = l.RemoveFilm(feed, x.Source, x.Name)
 		}
 	}
 }

@@ -169,3 +169,52 @@ func TestFilmsThatWait(t *testing.T) {
 	_, err = l.Order(Order{Feed: "gate", Source: "day"})
 	assert.NoError(t, err)
 }
+
+// TestAFilmThatWasRemovedIsNowhere: its fixed name leads to the one before it, or to nothing.
+func TestAFilmThatWasRemovedIsNowhere(t *testing.T) {
+	l := library(t)
+	day := time.Date(2026, 11, 26, 0, 0, 0, 0, time.UTC)
+	for i, body := range []string{"first", "second"} {
+		begin := day.AddDate(0, 0, i)
+		require.NoError(t, l.put(filmsFolder, still.FilmName("gate", "day", "mp4", begin, begin.AddDate(0, 0, 1)), write(body)))
+	}
+	latest := filepath.Join(l.cfg.Folder, "films", "gate", "day", "latest.mp4")
+	for _, left := range []string{"second", "first"} {
+		body, err := os.ReadFile(latest)
+		require.NoError(t, err)
+		assert.Equal(t, left, string(body))
+		list, err := l.Films("gate")
+		require.NoError(t, err)
+		require.NoError(t, l.RemoveFilm("gate", "day", list[0].Name))
+	}
+	assert.NoFileExists(t, latest)
+}
+
+// TestOldFilmsGo by the age of their own schedule's films, and what was being made at a kill
+// goes at the next start.
+func TestOldFilmsGo(t *testing.T) {
+	l := library(t)
+	put := func(source string, d int) {
+		begin := time.Date(2026, 11, d, 0, 0, 0, 0, time.UTC)
+		require.NoError(t, l.put(filmsFolder, still.FilmName("gate", source, "mp4", begin, begin.AddDate(0, 0, 1)), write("film")))
+	}
+	put("day", 1)
+	put("day", 5)
+	put("recording", 25)
+	l.forgetOf("gate", store.StillSchedule{Name: "day", FilmDays: 10})
+	list, err := l.Films("gate")
+	require.NoError(t, err)
+	assert.Len(t, list, 3)
+	l.forgetOf("gate", store.StillSchedule{Name: "day", FilmDays: 2})
+	list, err = l.Films("gate")
+	require.NoError(t, err)
+	assert.Len(t, list, 2)
+
+	half := filepath.Join(l.cfg.Folder, "films", "gate", "day", makingPrefix+"1")
+	require.NoError(t, os.WriteFile(half, nil, 0o600))
+	l.tidy()
+	assert.NoFileExists(t, half)
+	list, err = l.Films("gate")
+	require.NoError(t, err)
+	assert.Len(t, list, 2)
+}

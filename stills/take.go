@@ -3,6 +3,7 @@ package stills
 import (
 	"context"
 	"os"
+	"reflect"
 	"time"
 
 	"webostrum/barrier"
@@ -55,7 +56,7 @@ func (l *Library) look(ctx context.Context, all map[key]*taker) {
 			k := key{f.Rules().Name, s.Name}
 			wanted[k] = true
 			t := all[k]
-			if t != nil && same(t.schedule, s) {
+			if t != nil && reflect.DeepEqual(t.schedule, s) {
 				continue
 			}
 			if t != nil {
