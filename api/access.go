@@ -82,6 +82,11 @@ func (a *API) by(ctx context.Context) station.Actor {
 
 type callerKey struct{}
 
+// asCaller has callerOf find somebody.
+func asCaller(ctx context.Context, who caller) context.Context {
+	return context.WithValue(ctx, callerKey{}, who)
+}
+
 // callerOf returns who asks, as identify found.
 func callerOf(ctx context.Context) caller {
 	c, _ := ctx.Value(callerKey{}).(caller)
@@ -104,7 +109,7 @@ func (a *API) identify(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		who := a.byToken(credential(r))
 		who.from = access.HostOf(r.RemoteAddr)
-		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), callerKey{}, who)))
+		next.ServeHTTP(w, r.WithContext(asCaller(r.Context(), who)))
 	})
 }
 

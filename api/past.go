@@ -26,11 +26,14 @@ const (
 	pastSendWithin = 5 * time.Minute
 )
 
+// goesBack says whether whoever was let in may see what was recorded.
+func (m admission) goesBack() bool { return m.reader() || m.feed.Recording().GoBack }
+
 // servePast answers what is under /media/{feed}/past/: a playlist of a time, the files that it
 // refers to, and stills.
 func (a *API) servePast(w http.ResponseWriter, r *http.Request, name string, m admission, file string) {
 	l, err := a.library()
-	if err == nil && !m.reader() && !m.feed.Recording().GoBack {
+	if err == nil && !m.goesBack() {
 		err = fault.New(fault.RecordingOff, nil, "")
 	}
 	if err != nil {
@@ -91,16 +94,12 @@ func (a *API) servePastFile(w http.ResponseWriter, r *http.Request, name string,
 		problem.Write(w, err)
 		return
 	}
-	ctx, cancel := context.WithCancel(r.Context())
-	defer cancel()
-	rc := http.NewResponseController(w)
-	end := func() { cancel(); _ = rc.SetWriteDeadline(time.Now()) }
-	defer a.grants.add(m.until(), func() bool { return a.still(m, r) }, end)()
-	_ = rc.SetWriteDeadline(time.Now().Add(pastSendWithin))
 	w.Header().Set("Content-Type", "video/mp4")
 	w.Header().Set("Cache-Control", "private, max-age=60")
 	counted := &countingWriter{ResponseWriter: w}
-	http.ServeContent(counted, r.WithContext(ctx), "", time.Time{}, io.NewSectionReader(f, 0, size))
+	a.sendFile(counted, r, sentFile{content: io.NewSectionReader(f, 0, size), within: pastSendWithin, until: m.until(), may: func() bool {
+		return a.still(m, r) && m.goesBack()
+	}})
 	a.viewers.Sent(who, counted.sent)
 }
 
@@ -109,6 +108,9 @@ type countingWriter struct {
 	http.ResponseWriter
 	sent int64
 }
+
+// Unwrap lets deadlines through to what is wrapped.
+func (w *countingWriter) Unwrap() http.ResponseWriter { return w.ResponseWriter }
 
 func (w *countingWriter) Write(p []byte) (int, error) {
 	n, err := w.ResponseWriter.Write(p)

@@ -4,26 +4,21 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"net/http"
-	"strconv"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
-	"github.com/gin-gonic/gin"
 
 	"webostrum/apitypes"
 	"webostrum/core/fault"
 	"webostrum/core/motion"
 	"webostrum/core/recording"
-	"webostrum/deliver/problem"
 	"webostrum/record"
 	"webostrum/station"
 	"webostrum/store"
 )
 
 const (
-	mostSpans    = 2000
-	exportWithin = 6 * time.Hour
+	mostSpans = 2000
 )
 
 func (a *API) recordingOperations(h huma.API) {
@@ -343,60 +338,4 @@ func (a *API) showMotion(_ context.Context, in *feedPath) (*struct{ Body apitype
 		out.Cells[y] = cells[y][:]
 	}
 	return &struct{ Body apitypes.Motion }{out}, nil
-}
-
-// serveExport answers with one MP4 of a span.
-func (a *API) serveExport(c *gin.Context) {
-	r := c.Request
-	c.Header("Cache-Control", "no-store")
-	err := permitted(callerOf(r.Context()), needsViewer)
-	var l *record.Library
-	if err == nil {
-		l, err = a.past(r.Context(), c.Param("name"))
-	}
-	if err != nil {
-		problem.Write(c.Writer, err)
-		return
-	}
-	from, to, err := spanOf(r)
-	cut := recording.Cut(r.URL.Query().Get("cut"))
-	if cut == "" {
-		cut = recording.AtKeyframes
-	}
-	if err == nil && cut != recording.AtKeyframes && cut != recording.Exactly {
-		err = refusedQuery("cut", "cut is keyframe or exact")
-	}
-	if err != nil {
-		problem.Write(c.Writer, err)
-		return
-	}
-	e, err := l.Export(c.Param("name"), from, to, cut)
-	if err != nil {
-		problem.Write(c.Writer, err)
-		return
-	}
-	defer e.Close()
-	h := c.Writer.Header()
-	h.Set("Content-Type", "video/mp4")
-	h.Set("Content-Disposition", fmt.Sprintf(`attachment; filename="%s-%s.mp4"`, c.Param("name"), e.Begins.UTC().Format("20060102T150405Z")))
-	h.Set("Webostrum-Begins", e.Begins.UTC().Format(time.RFC3339Nano))
-	h.Set("Webostrum-Ends", e.Ends.UTC().Format(time.RFC3339Nano))
-	h.Set("Webostrum-Gaps", strconv.Itoa(len(e.Gaps)))
-	_ = http.NewResponseController(c.Writer).SetWriteDeadline(time.Now().Add(exportWithin))
-	http.ServeContent(c.Writer, r, "", time.Time{}, e)
-}
-
-// spanOf reads from and to of a query.
-func spanOf(r *http.Request) (from, to time.Time, err error) {
-	q := r.URL.Query()
-	if from, err = time.Parse(time.RFC3339Nano, q.Get("from")); err != nil {
-		return from, to, refusedQuery("from", "from is a time such as 2026-11-26T08:00:00Z")
-	}
-	if to, err = time.Parse(time.RFC3339Nano, q.Get("to")); err != nil {
-		return from, to, refusedQuery("to", "to is a time such as 2026-11-26T09:00:00Z")
-	}
-	if !from.Before(to) {
-		return from, to, refusedQuery("from", "from is to be before to")
-	}
-	return from, to, nil
 }

@@ -84,7 +84,7 @@ func (a *API) asHTTP(ctx context.Context, q rtsp.Request) *http.Request {
 	}
 	who := a.byToken(credential(r))
 	who.from = access.HostOf(q.Address)
-	return r.WithContext(context.WithValue(ctx, callerKey{}, who))
+	return r.WithContext(asCaller(ctx, who))
 }
 
 // heldAnswer keeps an answer, to be told in another way.

@@ -266,9 +266,9 @@ func (a *API) cancelFilm(ctx context.Context, in *struct {
 // serveKept answers what is under /media/{feed}/stills/ and /media/{feed}/films/.
 func (a *API) serveKept(w http.ResponseWriter, r *http.Request, name string, m admission, isFilm bool, file string) {
 	source, _, _ := strings.Cut(file, "/")
-	err := error(fault.New(fault.StillNone, nil, ""))
-	if a.cfg.Stills == nil || !m.reader() && !shows(m.feed, source) {
-		problem.Write(w, err)
+	sees := func() bool { return m.reader() || shows(m.feed, source) }
+	if a.cfg.Stills == nil || !sees() {
+		problem.Write(w, fault.New(fault.StillNone, nil, ""))
 		return
 	}
 	f, err := a.cfg.Stills.Open(isFilm, name, file)
@@ -287,11 +287,7 @@ func (a *API) serveKept(w http.ResponseWriter, r *http.Request, name string, m a
 	} else {
 		w.Header().Set("Cache-Control", "private, max-age=3600")
 	}
-	rc := http.NewResponseController(w)
-	ctx, cancel := context.WithCancel(r.Context())
-	defer cancel()
-	end := func() { cancel(); _ = rc.SetWriteDeadline(time.Now()) }
-	defer a.grants.add(m.until(), func() bool { return a.still(m, r) }, end)()
-	_ = rc.SetWriteDeadline(time.Now().Add(pastSendWithin))
-	http.ServeContent(w, r.WithContext(ctx), path.Base(file), info.ModTime(), f)
+	a.sendFile(w, r, sentFile{name: path.Base(file), modified: info.ModTime(), content: f, within: pastSendWithin, until: m.until(), may: func() bool {
+		return a.still(m, r) && sees()
+	}})
 }
