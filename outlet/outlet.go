@@ -139,11 +139,18 @@ func (o *Outlet) keep(ctx context.Context, f *station.Feed, to station.Outlet) {
 		delete(o.state, name)
 		o.mu.Unlock()
 	}()
+	paged := false // the page lies there, and stays
 	for ctx.Err() == nil {
 		var p *putter
 		err := barrier.Do(func() (err error) {
 			if p, err = o.open(ctx, f, to); err != nil {
 				return err
+			}
+			if !paged {
+				if err := p.page(ctx); err != nil {
+					return err
+				}
+				paged = true
 			}
 			return p.run(ctx)
 		})
@@ -171,8 +178,8 @@ func (o *Outlet) told(feed string, to station.Outlet, err error) {
 		s = &State{To: to.To}
 		o.state[feed] = s
 	}
-	news := f != nil && (s.Problem == nil || s.Problem.Kind.Code != f.Kind.Code) && !quiet(f)
-	again := f == nil && s.Problem != nil && !quiet(s.Problem)
+	news, again := fault.Changed(s.Problem, f)
+	news, again = news && !quiet(f), again && !quiet(s.Problem)
 	s.Problem = f
 	o.mu.Unlock()
 	by := o.cfg.Station.By("", "")

@@ -16,8 +16,8 @@ import (
 	"time"
 
 	"github.com/minio/minio-go/v7"
-	"github.com/minio/minio-go/v7/pkg/credentials"
 
+	"webostrum/bucket"
 	"webostrum/core/fault"
 )
 
@@ -56,28 +56,20 @@ func placeOf(to, user, password, root string) (place, error) {
 		}
 		return folder(filepath.Join(root, filepath.FromSlash(name))), nil
 	}
-	store, s3 := strings.CutPrefix(to, "s3+")
-	u, err := url.Parse(store)
+	if strings.HasPrefix(to, bucket.Scheme) {
+		b, err := bucket.Open(to, user, password)
+		return objectStore{b}, err
+	}
+	u, err := url.Parse(to)
 	if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || u.User != nil || u.RawQuery != "" || u.Fragment != "" {
 		return nil, errors.New("write it like folder:lower-station, https://www.example.org/dav/lower-station or s3+https://store.example.org/bucket/lower-station; user and password go beside it")
 	}
-	if !s3 {
-		return &webServer{strings.TrimSuffix(u.String(), "/"), user, password, &http.Client{Timeout: putWithin}}, nil
-	}
-	bucket, prefix, _ := strings.Cut(strings.Trim(u.Path, "/"), "/")
-	if bucket == "" {
-		return nil, errors.New("which bucket? Write it like s3+https://store.example.org/bucket/lower-station")
-	}
-	client, err := minio.New(u.Host, &minio.Options{Creds: credentials.NewStaticV4(user, password, ""), Secure: u.Scheme == "https", BucketLookup: minio.BucketLookupPath})
-	if err != nil {
-		return nil, err
-	}
-	return &objectStore{client, bucket, prefix}, nil
+	return &webServer{strings.TrimSuffix(u.String(), "/"), user, password, &http.Client{Timeout: putWithin}}, nil
 }
 
 // Host is the host that files are put to; empty for a folder.
 func Host(to string) string {
-	if u, err := url.Parse(strings.TrimPrefix(to, "s3+")); err == nil {
+	if u, err := url.Parse(strings.TrimPrefix(to, bucket.Scheme)); err == nil {
 		return u.Host
 	}
 	return ""
@@ -215,19 +207,14 @@ func (s *webServer) remove(ctx context.Context, name string) error {
 }
 
 // objectStore is a bucket of a store that speaks S3.
-type objectStore struct {
-	client         *minio.Client
-	bucket, prefix string
-}
+type objectStore struct{ *bucket.Bucket }
 
-func (s *objectStore) key(name string) string { return path.Join(s.prefix, name) }
-
-func (s *objectStore) claim(ctx context.Context) (list []string, err error) {
-	prefix := s.prefix
+func (s objectStore) claim(ctx context.Context) (list []string, err error) {
+	prefix := s.Prefix
 	if prefix != "" {
 		prefix += "/"
 	}
-	for o := range s.client.ListObjects(ctx, s.bucket, minio.ListObjectsOptions{Prefix: prefix, Recursive: true}) {
+	for o := range s.Client.ListObjects(ctx, s.Name, minio.ListObjectsOptions{Prefix: prefix, Recursive: true}) {
 		if o.Err != nil {
 			return nil, s.told(o.Err)
 		}
@@ -236,30 +223,29 @@ func (s *objectStore) claim(ctx context.Context) (list []string, err error) {
 	return list, nil
 }
 
-func (s *objectStore) told(err error) error {
+func (s objectStore) told(err error) error {
 	if err == nil {
 		return nil
 	}
-	switch code := minio.ToErrorResponse(err); code.StatusCode {
-	case http.StatusUnauthorized, http.StatusForbidden:
-		return fault.New(fault.OutletRefused, err, "The bucket %s: %s.", s.bucket, code.Message)
+	if bucket.Refused(err) {
+		return fault.New(fault.OutletRefused, err, "The bucket %s: %v.", s.Name, err)
 	}
-	return fault.New(fault.OutletFailed, err, "The bucket %s: %v.", s.bucket, err)
+	return fault.New(fault.OutletFailed, err, "The bucket %s: %v.", s.Name, err)
 }
 
-func (s *objectStore) put(ctx context.Context, name, kind string, data []byte) error {
+func (s objectStore) put(ctx context.Context, name, kind string, data []byte) error {
 	ctx, cancel := context.WithTimeout(ctx, putWithin)
 	defer cancel()
 	cache := "no-cache"
 	if strings.HasSuffix(name, ".m4s") {
 		cache = "max-age=3600"
 	}
-	_, err := s.client.PutObject(ctx, s.bucket, s.key(name), bytes.NewReader(data), int64(len(data)), minio.PutObjectOptions{ContentType: kind, CacheControl: cache, DisableMultipart: true})
+	_, err := s.Client.PutObject(ctx, s.Name, s.Key(name), bytes.NewReader(data), int64(len(data)), minio.PutObjectOptions{ContentType: kind, CacheControl: cache, DisableMultipart: true})
 	return s.told(err)
 }
 
-func (s *objectStore) remove(ctx context.Context, name string) error {
+func (s objectStore) remove(ctx context.Context, name string) error {
 	ctx, cancel := context.WithTimeout(ctx, putWithin)
 	defer cancel()
-	return s.told(s.client.RemoveObject(ctx, s.bucket, s.key(name), minio.RemoveObjectOptions{}))
+	return s.told(s.Client.RemoveObject(ctx, s.Name, s.Key(name), minio.RemoveObjectOptions{}))
 }

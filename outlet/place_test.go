@@ -73,5 +73,4 @@ func TestWhatGoesWithARun(t *testing.T) {
 	}
 	assert.Less(t, order("z/list.m3u8"), order("a/x.m4s"), "lists go first")
 	assert.Equal(t, []string{"", "a", "a/b"}, parents("a/b/c.m4s"))
-	assert.Equal(t, []string{"audio/list.m3u8"}, audioOf("#EXTM3U\n#EXT-X-MEDIA:TYPE=AUDIO,URI=\"audio/list.m3u8\"\n#EXT-X-STREAM-INF:X\noriginal/list.m3u8\n"))
 }

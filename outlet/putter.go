@@ -24,10 +24,9 @@ type putter struct {
 	place  place
 	lead   string
 
-	lists map[string]string    // by track: as they were put
+	lists map[string]string    // by track, and the multivariant one by its name: as they were put
 	known map[string]bool      // files that lie there
 	left  map[string]time.Time // files that no list refers to any more, since when
-	multi string
 	still time.Time
 	live  time.Time // when something new came last
 }
@@ -51,7 +50,7 @@ func (o *Outlet) open(ctx context.Context, f *station.Feed, to station.Outlet) (
 			}
 		}
 	}
-	return p, p.page(ctx)
+	return p, nil
 }
 
 func order(name string) string {
@@ -127,12 +126,8 @@ func (p *putter) begin(ctx context.Context) error {
 	if p.lead, err = p.feed.Lead(ctx); err != nil {
 		return err
 	}
-	text, _, err := p.feed.Multivariant(ctx, p.lead)
-	if err != nil {
-		return err
-	}
-	p.multi = string(text.Plain)
-	return nil
+	_, _, err = p.feed.Multivariant(ctx, p.lead)
+	return err
 }
 
 // step puts what is new of each track, then the lists.
@@ -143,32 +138,21 @@ func (p *putter) step(ctx context.Context) (fresh bool, err error) {
 	if err != nil {
 		return false, nil // it is away; what is there ends by itself
 	}
-	used := make(map[string]bool)
-	for _, list := range append(hls.Files(string(text.Plain)), audioOf(string(text.Plain))...) {
+	multi, used := string(text.Plain), make(map[string]bool)
+	for _, list := range hls.Files(multi) {
 		put, err := p.track(ctx, path.Dir(list), used)
 		if err != nil {
 			return fresh, err
 		}
 		fresh = fresh || put
 	}
-	if multi := string(text.Plain); multi != p.multi || p.lists[indexName] == "" {
+	if p.lists[indexName] != multi {
 		if err := p.place.put(ctx, indexName, listKind, text.Plain); err != nil {
 			return fresh, err
 		}
-		p.multi, p.lists[indexName] = multi, "put"
+		p.lists[indexName] = multi
 	}
 	return fresh, p.sweep(ctx, used)
-}
-
-// audioOf are the lists that a multivariant playlist names in tags.
-func audioOf(text string) (list []string) {
-	for line := range strings.Lines(text) {
-		if _, rest, ok := strings.Cut(line, `URI="`); ok && strings.HasPrefix(line, "#EXT-X-MEDIA:") {
-			name, _, _ := strings.Cut(rest, `"`)
-			list = append(list, name)
-		}
-	}
-	return list
 }
 
 // track puts the files of a track that are new, and its list behind them; it says whether that

@@ -5,17 +5,14 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"net/http"
-	"net/url"
-	"path"
-	"strings"
 	"time"
 
 	"github.com/minio/minio-go/v7"
-	"github.com/minio/minio-go/v7/pkg/credentials"
 
+	"webostrum/bucket"
 	"webostrum/core/fault"
 	"webostrum/core/recording"
+	"webostrum/station"
 	"webostrum/store"
 	"webostrum/wait"
 )
@@ -34,22 +31,17 @@ const (
 
 // copier copies finished files to an object store, behind the writing. What was not copied
 // whole is copied again; files that are there already are left alone.
-type copier struct {
-	client         *minio.Client
-	bucket, prefix string
-}
+type copier struct{ *bucket.Bucket }
 
 func newCopier(c Copies) (*copier, error) {
 	if c.To == "" {
 		return nil, nil
 	}
-	u, err := url.Parse(strings.TrimPrefix(c.To, "s3+"))
-	if err != nil || !strings.HasPrefix(c.To, "s3+") || u.Host == "" || u.Scheme != "https" && u.Scheme != "http" || strings.Trim(u.Path, "/") == "" || u.User != nil {
-		return nil, fmt.Errorf("%q is no object store: write it like s3+https://store.example.org/bucket/cameras; the keys go beside it", c.To)
+	b, err := bucket.Open(c.To, c.AccessKey, c.SecretKey)
+	if err != nil {
+		return nil, fmt.Errorf("%q is no place for copies of recordings: %w", c.To, err)
 	}
-	bucket, prefix, _ := strings.Cut(strings.Trim(u.Path, "/"), "/")
-	client, err := minio.New(u.Host, &minio.Options{Creds: credentials.NewStaticV4(c.AccessKey, c.SecretKey, ""), Secure: u.Scheme == "https", BucketLookup: minio.BucketLookupPath})
-	return &copier{client, bucket, prefix}, err
+	return &copier{b}, nil
 }
 
 // copyFiles copies until ctx ends.
@@ -90,11 +82,11 @@ func (l *Library) copyOnce(ctx context.Context) error {
 func (c *copier) copy(ctx context.Context, file string, row store.RecordedFile) error {
 	ctx, cancel := context.WithTimeout(ctx, copyWithin)
 	defer cancel()
-	key := path.Join(c.prefix, recording.Kept(row.Path, false)) // one name, whether it is marked or not
-	if there, err := c.client.StatObject(ctx, c.bucket, key, minio.StatObjectOptions{}); err == nil && there.Size == row.Bytes {
+	key := c.Key(recording.Kept(row.Path, false)) // one name, whether it is marked or not
+	if there, err := c.Client.StatObject(ctx, c.Name, key, minio.StatObjectOptions{}); err == nil && there.Size == row.Bytes {
 		return nil
 	}
-	_, err := c.client.FPutObject(ctx, c.bucket, key, file, minio.PutObjectOptions{ContentType: "video/mp4"})
+	_, err := c.Client.FPutObject(ctx, c.Name, key, file, minio.PutObjectOptions{ContentType: "video/mp4"})
 	return err
 }
 
@@ -103,7 +95,7 @@ func (l *Library) copied(err error) {
 	var f *fault.Error
 	if err != nil && !errors.Is(err, context.Canceled) {
 		code := fault.CopiesFailed
-		if r := minio.ToErrorResponse(err); r.StatusCode == http.StatusForbidden || r.StatusCode == http.StatusUnauthorized {
+		if bucket.Refused(err) {
 			code = fault.CopiesRefused
 		}
 		f = fault.New(code, err, "%v", err)
@@ -113,11 +105,11 @@ func (l *Library) copied(err error) {
 	l.copying = f
 	l.mu.Unlock()
 	by := l.cfg.Station.By("", "")
-	switch {
-	case f != nil && (before == nil || before.Kind.Code != f.Kind.Code):
+	switch news, over := fault.Changed(before, f); {
+	case news:
 		by.Warn("", f.Kind.Code, "recordings are not copied: "+f.Error())
-	case f == nil && before != nil:
-		by.Note("", "change", "recordings are copied again")
+	case over:
+		by.Note("", station.EventChange, "recordings are copied again")
 	}
 }
 

@@ -215,7 +215,7 @@ func (l *Library) failed(feed string, err error) (disk bool) {
 	}
 	l.mu.Lock()
 	s := l.stateLocked(feed)
-	news := s.Problem == nil || s.Problem.Kind.Code != f.Kind.Code
+	news, _ := fault.Changed(s.Problem, f)
 	s.Problem = f
 	l.mu.Unlock()
 	if news {

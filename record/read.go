@@ -105,11 +105,11 @@ func (l *Library) Playlist(feed string, from, to time.Time, uri func(id int64) s
 	}
 	var list []recording.Listed
 	for _, row := range rows[:min(len(rows), mostListed)] {
-		x, err := l.indexOf(row)
+		x, err := l.readable(row)
 		if err != nil {
-			if err := unreadable(err); err != nil {
-				return "", to, err
-			}
+			return "", to, err
+		}
+		if x == nil {
 			continue
 		}
 		list = append(list, recording.Listed{URI: uri(row.ID), Index: x, Follows: row.Follows})
@@ -121,12 +121,17 @@ func (l *Library) Playlist(feed string, from, to time.Time, uri func(id int64) s
 	return text, ends, nil
 }
 
-// unreadable lets pass that a file is empty or has just been removed.
-func unreadable(err error) error {
-	if errors.Is(err, recording.ErrEmpty) || errors.Is(err, fs.ErrNotExist) || errors.Is(err, fmp4.ErrMalformed) {
-		return nil
+// readable returns where what is in a file; none of one that is empty, torn, or has just been
+// removed.
+func (l *Library) readable(row store.RecordedFile) (*recording.Index, error) {
+	x, err := l.indexOf(row)
+	switch {
+	case err == nil:
+		return x, nil
+	case errors.Is(err, recording.ErrEmpty), errors.Is(err, fs.ErrNotExist), errors.Is(err, fmp4.ErrMalformed):
+		return nil, nil
 	}
-	return DiskFault(err)
+	return nil, DiskFault(err)
 }
 
 // Open opens a file of a feed, to be read as far as it is whole. Close it.
@@ -229,11 +234,11 @@ func (l *Library) Export(feed string, from, to time.Time, cut recording.Cut) (*E
 	var paths []string
 	var init []byte
 	for _, row := range rows {
-		x, err := l.indexOf(row)
+		x, err := l.readable(row)
 		if err != nil {
-			if err := unreadable(err); err != nil {
-				return nil, err
-			}
+			return nil, err
+		}
+		if x == nil {
 			continue
 		}
 		if init != nil && string(init) != string(x.Init) {
@@ -327,11 +332,11 @@ func (l *Library) Keyframes(feed string, from, to time.Time) (list []Keyframe, e
 		return nil, err
 	}
 	for i, row := range rows {
-		x, err := l.indexOf(row)
+		x, err := l.readable(row)
 		if err != nil {
-			if err := unreadable(err); err != nil {
-				return nil, err
-			}
+			return nil, err
+		}
+		if x == nil {
 			continue
 		}
 		for _, p := range x.Points {

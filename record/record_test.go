@@ -203,7 +203,7 @@ func TestWhatIsNotThere(t *testing.T) {
 	assert.Equal(t, fault.RecordingNone, fault.As(err).Kind.Code)
 	_, err = h.library.Export(feed, now.Add(-time.Hour), now, recording.Exactly)
 	assert.Equal(t, fault.RecordingNone, fault.As(err).Kind.Code)
-	_, _, _, err = h.library.Open(feed, 99)
+	_, _, err = h.library.Open(feed, 99)
 	assert.Equal(t, fault.RecordingNone, fault.As(err).Kind.Code)
 	_, err = h.library.Keyframe(feed, now)
 	assert.Equal(t, fault.RecordingNone, fault.As(err).Kind.Code)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"io/fs"
+	"math"
 	"os"
 	"time"
 
@@ -64,10 +65,7 @@ func (l *Library) makeRoom(now time.Time) error {
 	if err != nil {
 		return err
 	}
-	free, _, err := freeBytes(l.cfg.Folder)
-	if err != nil {
-		return err
-	}
+	free, _ := l.disk()
 	gone := recording.Excess(files, l.policy(), recording.Policy{Most: l.cfg.Most, Free: l.cfg.Free}, free, now, aged)
 	gone = gone[:min(len(gone), removedAtOnce)]
 	for _, f := range gone {
@@ -76,6 +74,16 @@ func (l *Library) makeRoom(now time.Time) error {
 		}
 	}
 	return nil
+}
+
+// disk is what may still be written to the recordings' disk, and how large that is; where that
+// is not known, there is room enough.
+func (l *Library) disk() (free, size int64) {
+	f, s, ok := store.FreeBytes(l.cfg.Folder)
+	if !ok {
+		return math.MaxInt64, math.MaxInt64
+	}
+	return int64(f), int64(s)
 }
 
 // policy says how much of a feed is kept.
@@ -182,6 +190,6 @@ func (l *Library) Room() (r Room, err error) {
 			r.Kept += f.Bytes
 		}
 	}
-	r.Free, r.Disk, err = freeBytes(l.cfg.Folder)
-	return r, err
+	r.Free, r.Disk = l.disk()
+	return r, nil
 }

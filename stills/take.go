@@ -161,10 +161,9 @@ func (l *Library) taken(k key, err error) {
 	if err != nil {
 		f = record.DiskFault(err)
 	}
-	news, again := false, false
+	var news, again bool
 	l.change(k, func(s *State) {
-		news = f != nil && (s.Problem == nil || s.Problem.Kind.Code != f.Kind.Code)
-		again = f == nil && s.Problem != nil
+		news, again = fault.Changed(s.Problem, f)
 		s.Problem = f
 	})
 	by := l.cfg.Station.By("", "")

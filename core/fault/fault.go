@@ -222,6 +222,13 @@ func (e *Error) Error() string {
 // Unwrap returns the cause.
 func (e *Error) Unwrap() error { return e.Cause }
 
+// Changed compares what is wrong now with what was wrong before, nil for nothing, for those who tell
+// each trouble once: news says that it is another one, over that it has ended.
+func Changed(before, now *Error) (news, over bool) {
+	news = now != nil && (before == nil || before.Kind.Code != now.Kind.Code)
+	return news, now == nil && before != nil
+}
+
 // As returns the fault in an error's chain; one that is none becomes Garbled.
 func As(err error) *Error {
 	var f *Error

@@ -58,3 +58,20 @@ func TestDocument(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, b.String(), string(got), "run: go test ./core/fault -update")
 }
+
+func TestChanged(t *testing.T) {
+	full, away := fault.New(fault.DiskFull, nil, "1"), fault.New(fault.Silent, nil, "")
+	for _, c := range []struct {
+		before, now *fault.Error
+		news, over  bool
+	}{
+		{nil, nil, false, false},
+		{nil, full, true, false},
+		{full, fault.New(fault.DiskFull, nil, "2"), false, false},
+		{full, away, true, false},
+		{away, nil, false, true},
+	} {
+		news, over := fault.Changed(c.before, c.now)
+		assert.Equal(t, [2]bool{c.news, c.over}, [2]bool{news, over}, "%v, %v", c.before, c.now)
+	}
+}

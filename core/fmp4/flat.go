@@ -63,12 +63,7 @@ func (w *writer) flat(tracks []FlatTrack, chunks []Chunk, data int64) {
 			w.zeros(16)
 			w.u32(movieScale)
 			w.u64(uint64(longest))
-			w.u32(0x10000)
-			w.u16(0x100)
-			w.zeros(10)
-			w.matrix()
-			w.zeros(24)
-			w.u32(uint32(len(tracks)) + 1)
+			w.movie(len(tracks))
 		})
 		for i, t := range tracks {
 			w.flatTrack(i, t, chunks, data)
@@ -90,24 +85,13 @@ func (t FlatTrack) shown(scale int64) int64 {
 }
 
 func (w *writer) flatTrack(i int, t FlatTrack, chunks []Chunk, data int64) {
-	audio := t.Kind == media.KindAudio
-	handler, name, volume := "vide", "video\x00", uint16(0)
-	if audio {
-		handler, name, volume = "soun", "audio\x00", 0x100
-	}
 	w.box("trak", func() {
-		w.full("tkhd", 1, 3, func() {
+		w.full("tkhd", 1, enabledInMovie, func() {
 			w.zeros(16)
 			w.u32(uint32(i) + 1)
 			w.zeros(4)
 			w.u64(uint64(t.shown(movieScale)))
-			w.zeros(8)
-			w.u32(0)
-			w.u16(volume)
-			w.u16(0)
-			w.matrix()
-			w.u32(uint32(t.Width) << 16)
-			w.u32(uint32(t.Height) << 16)
+			w.presentation(t.Kind, t.Width, t.Height)
 		})
 		w.box("edts", func() {
 			w.full("elst", 1, 0, func() {
@@ -125,26 +109,7 @@ func (w *writer) flatTrack(i int, t FlatTrack, chunks []Chunk, data int64) {
 				w.u16(0x55c4)
 				w.u16(0)
 			})
-			w.full("hdlr", 0, 0, func() {
-				w.u32(0)
-				w.bytes([]byte(handler)...)
-				w.zeros(12)
-				w.bytes([]byte(name)...)
-			})
-			w.box("minf", func() {
-				if audio {
-					w.full("smhd", 0, 0, func() { w.zeros(4) })
-				} else {
-					w.full("vmhd", 0, 1, func() { w.zeros(8) })
-				}
-				w.box("dinf", func() {
-					w.full("dref", 0, 0, func() {
-						w.u32(1)
-						w.full("url ", 0, 1, func() {})
-					})
-				})
-				w.box("stbl", func() { w.sampleTable(i, t, chunks, data) })
-			})
+			w.mediaInfo(t.Kind, func() { w.sampleTable(i, t, chunks, data) })
 		})
 	})
 }

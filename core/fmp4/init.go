@@ -51,14 +51,19 @@ func (w *writer) movieHeader(tracks int) {
 	w.full("mvhd", 0, 0, func() {
 		w.zeros(8) // creation and modification time
 		w.u32(movieScale)
-		w.u32(0)       // duration: not known
-		w.u32(0x10000) // rate 1.0
-		w.u16(0x100)   // volume 1.0
-		w.zeros(10)
-		w.matrix()
-		w.zeros(24)
-		w.u32(uint32(tracks) + 1) // next_track_ID
+		w.u32(0) // duration: not known
+		w.movie(tracks)
 	})
+}
+
+// movie writes what ends a movie header (14496-12, 8.2.2).
+func (w *writer) movie(tracks int) {
+	w.u32(0x10000) // rate 1.0
+	w.u16(0x100)   // volume 1.0
+	w.zeros(10)
+	w.matrix()
+	w.zeros(24)
+	w.u32(uint32(tracks) + 1) // next_track_ID
 }
 
 func (w *writer) matrix() {
@@ -68,28 +73,13 @@ func (w *writer) matrix() {
 }
 
 func (w *writer) track(t *media.Track) error {
-	const enabledInMovie, fullVolume = 3, 0x100
-	handler, name := "vide", "video\x00"
-	if t.Kind == media.KindAudio {
-		handler, name = "soun", "audio\x00"
-	}
 	var failed error
 	w.box("trak", func() {
 		w.full("tkhd", 0, enabledInMovie, func() {
 			w.zeros(8)
 			w.u32(uint32(t.ID))
 			w.zeros(8)
-			w.zeros(8)
-			w.u32(0) // layer, alternate group
-			volume := uint16(0)
-			if t.Kind == media.KindAudio {
-				volume = fullVolume
-			}
-			w.u16(volume)
-			w.u16(0)
-			w.matrix()
-			w.u32(uint32(t.Width) << 16)
-			w.u32(uint32(t.Height) << 16)
+			w.presentation(t.Kind, t.Width, t.Height)
 		})
 		w.box("mdia", func() {
 			w.full("mdhd", 0, 0, func() {
@@ -99,22 +89,53 @@ func (w *writer) track(t *media.Track) error {
 				w.u16(0x55c4) // language "und"
 				w.u16(0)
 			})
-			w.full("hdlr", 0, 0, func() {
-				w.u32(0)
-				w.bytes([]byte(handler)...)
-				w.zeros(12)
-				w.bytes([]byte(name)...)
+			w.mediaInfo(t.Kind, func() {
+				w.full("stsd", 0, 0, func() {
+					w.u32(1)
+					failed = w.sampleEntry(t)
+				})
+				w.full("stts", 0, 0, func() { w.u32(0) })
+				w.full("stsc", 0, 0, func() { w.u32(0) })
+				w.full("stsz", 0, 0, func() { w.zeros(8) })
+				w.full("stco", 0, 0, func() { w.u32(0) })
 			})
-			failed = w.mediaInfo(t)
 		})
 	})
 	return failed
 }
 
-func (w *writer) mediaInfo(t *media.Track) error {
-	var failed error
+const enabledInMovie = 3 // flags of a track header
+
+// presentation writes what ends a track header (14496-12, 8.3.2): how the track is presented.
+func (w *writer) presentation(kind media.Kind, width, height int) {
+	const fullVolume = 0x100
+	w.zeros(8)
+	w.u32(0) // layer, alternate group
+	volume := uint16(0)
+	if kind == media.KindAudio {
+		volume = fullVolume
+	}
+	w.u16(volume)
+	w.u16(0)
+	w.matrix()
+	w.u32(uint32(width) << 16)
+	w.u32(uint32(height) << 16)
+}
+
+// mediaInfo writes hdlr and minf with a sample table (14496-12, 8.4.3 to 8.5).
+func (w *writer) mediaInfo(kind media.Kind, table func()) {
+	handler, name := "vide", "video\x00"
+	if kind == media.KindAudio {
+		handler, name = "soun", "audio\x00"
+	}
+	w.full("hdlr", 0, 0, func() {
+		w.u32(0)
+		w.bytes([]byte(handler)...)
+		w.zeros(12)
+		w.bytes([]byte(name)...)
+	})
 	w.box("minf", func() {
-		if t.Kind == media.KindAudio {
+		if kind == media.KindAudio {
 			w.full("smhd", 0, 0, func() { w.zeros(4) })
 		} else {
 			w.full("vmhd", 0, 1, func() { w.zeros(8) })
@@ -125,18 +146,8 @@ func (w *writer) mediaInfo(t *media.Track) error {
 				w.full("url ", 0, 1, func() {}) // in this very file
 			})
 		})
-		w.box("stbl", func() {
-			w.full("stsd", 0, 0, func() {
-				w.u32(1)
-				failed = w.sampleEntry(t)
-			})
-			w.full("stts", 0, 0, func() { w.u32(0) })
-			w.full("stsc", 0, 0, func() { w.u32(0) })
-			w.full("stsz", 0, 0, func() { w.zeros(8) })
-			w.full("stco", 0, 0, func() { w.u32(0) })
-		})
+		w.box("stbl", table)
 	})
-	return failed
 }
 
 func (w *writer) sampleEntry(t *media.Track) error {

@@ -24,7 +24,9 @@ func PlainList(text string) string {
 	return b.String()
 }
 
-// Files lists the files that a media playlist refers to, in its order, each once.
+// Files lists what a playlist refers to, in its order, each once: the files of a media playlist
+// (EXT-X-MAP, 4.4.4.5, and segments), the playlists of a multivariant one (EXT-X-MEDIA, 4.4.6.1,
+// and variants).
 func Files(text string) (names []string) {
 	seen := make(map[string]bool)
 	add := func(name string) {
@@ -35,8 +37,9 @@ func Files(text string) (names []string) {
 	}
 	for line := range strings.Lines(text) {
 		line = strings.TrimSpace(line)
-		if rest, ok := strings.CutPrefix(line, "#EXT-X-MAP:URI=\""); ok {
-			name, _, _ := strings.Cut(rest, "\"")
+		if strings.HasPrefix(line, "#EXT-X-MAP:") || strings.HasPrefix(line, "#EXT-X-MEDIA:") {
+			_, rest, _ := strings.Cut(line, `URI="`)
+			name, _, _ := strings.Cut(rest, `"`)
 			add(name)
 		} else if !strings.HasPrefix(line, "#") {
 			add(line)
