@@ -6,40 +6,27 @@ import Stack from "@mui/material/Stack";
 import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { client, dataOf, problemOf, type Feed } from "../api/client";
-import { accountsQuery, feedsQuery } from "../api/queries";
+import { problemOf, type Feed } from "../api/client";
+import { accountsQuery } from "../api/queries";
+import { useFeedChange } from "../api/useFeedChange";
 import { FormDialog } from "../parts/FormDialog";
 import { audiences, deliveries, listOf, type Delivery, type Who } from "./audiences";
 
 /** Changes who may watch a feed, where, and by what. */
 export function AudienceDialog({ feed, onClose }: { feed: Feed; onClose: () => void }) {
-  const queries = useQueryClient();
   const accounts = useQuery(accountsQuery);
   const [who, setWho] = useState(feed.audience.who);
   const [named, setNamed] = useState(feed.audience.accounts);
   const [sites, setSites] = useState(feed.sites.join("\n"));
   const [off, setOff] = useState<Delivery[]>(feed.delivery.off);
-  const save = useMutation({
-    mutationFn: async () =>
-      dataOf(
-        await client.PATCH("/api/v1/feeds/{name}", {
-          params: { path: { name: feed.name } },
-          headers: { "Content-Type": "application/merge-patch+json" },
-          body: { audience: { who, accounts: named }, sites: listOf(sites), delivery: { ...feed.delivery, off } },
-        }),
-      ),
-    onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: feedsQuery.queryKey });
-      onClose();
-    },
-  });
+  const save = useFeedChange(feed.name, onClose);
   const problem = save.isError ? problemOf(save.error) : undefined;
   const options = (accounts.data ?? []).filter((a) => a.role !== "engineer").map((a) => a.name);
   return (
-    <FormDialog title={`Who may watch “${feed.title}”`} action="Save" pending={save.isPending} problem={problem} onSubmit={() => save.mutate()} onClose={onClose}>
+    <FormDialog title={`Who may watch “${feed.title}”`} action="Save" pending={save.isPending} problem={problem} onSubmit={() => save.mutate({ audience: { who, accounts: named }, sites: listOf(sites), delivery: { ...feed.delivery, off } })} onClose={onClose}>
       <RadioGroup value={who} onChange={(_, v) => setWho(v as Who)} aria-label="Who may watch">
         {audiences.map((a) => (
           <FormControlLabel

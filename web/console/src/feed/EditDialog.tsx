@@ -1,8 +1,7 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { client, dataOf, problemOf, type Feed, type FeedChange } from "../api/client";
-import { feedsQuery } from "../api/queries";
+import { problemOf, type Feed, type FeedChange } from "../api/client";
+import { useFeedChange } from "../api/useFeedChange";
 import { FormDialog } from "../parts/FormDialog";
 import { MoreFields, moreBody, moreOf, type MoreValues } from "../add/MoreFields";
 import { PublishFields, type PublishValues } from "../publish/PublishFields";
@@ -21,7 +20,6 @@ function changes(feed: Feed, camera: CameraValues, delivery: DeliveryValues, pic
 }
 
 export function EditDialog({ feed, onClose }: { feed: Feed; onClose: () => void }) {
-  const queries = useQueryClient();
   const [camera, setCamera] = useState<CameraValues>({
     ...emptyCamera,
     ...feed.camera,
@@ -47,23 +45,10 @@ export function EditDialog({ feed, onClose }: { feed: Feed; onClose: () => void 
   const [more, setMore] = useState(() => moreOf(feed));
   const made = feed.combined.kind !== "none"; // of other feeds: there is no camera
   const [publish, setPublish] = useState<PublishValues>(feed.publish);
-  const save = useMutation({
-    mutationFn: async () =>
-      dataOf(
-        await client.PATCH("/api/v1/feeds/{name}", {
-          params: { path: { name: feed.name } },
-          headers: { "Content-Type": "application/merge-patch+json" },
-          body: changes(feed, camera, delivery, pictures, publish, more, made),
-        }),
-      ),
-    onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: feedsQuery.queryKey });
-      onClose();
-    },
-  });
+  const save = useFeedChange(feed.name, onClose);
   const problem = save.isError ? problemOf(save.error) : undefined;
   return (
-    <FormDialog title={`Edit “${feed.title}”`} action="Save" pending={save.isPending} problem={problem} onSubmit={() => save.mutate()} onClose={onClose}>
+    <FormDialog title={`Edit “${feed.title}”`} action="Save" pending={save.isPending} problem={problem} onSubmit={() => save.mutate(changes(feed, camera, delivery, pictures, publish, more, made))} onClose={onClose}>
       {made ? null : publish.pushed ? (
         <PublishFields values={publish} onChange={setPublish} />
       ) : (

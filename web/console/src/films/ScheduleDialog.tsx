@@ -3,11 +3,10 @@ import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { client, dataOf, problemOf, type Feed, type FeedChange } from "../api/client";
-import { feedsQuery } from "../api/queries";
+import { problemOf, type Feed, type FeedChange } from "../api/client";
+import { useFeedChange } from "../api/useFeedChange";
 import { FormDialog } from "../parts/FormDialog";
 import type { StillSchedule } from "./queries";
 
@@ -26,30 +25,16 @@ export function ScheduleDialog({ feed, onClose }: { feed: Feed; onClose: () => v
   const [even, setEven] = useState(true);
   const [removes, setRemoves] = useState(false);
   const [show, setShow] = useState(false);
-  const queries = useQueryClient();
-  const save = useMutation({
-    mutationFn: async () => {
-      const [latitude, longitude] = place.split(/[ ,;]+/).map(Number);
-      const schedule: StillSchedule = {
-        name, text, days: Number(days || 0), show, film, filmSeconds: Number(filmSeconds || 0), filmEven: even, filmRemoves: removes,
-        ...(when === "every" ? { seconds: Number(seconds), sun, ...(sun ? { latitude, longitude } : {}) } : { at: at.split(/[ ,;]+/).filter(Boolean) }),
-      };
-      return dataOf(
-        await client.PATCH("/api/v1/feeds/{name}", {
-          params: { path: { name: feed.name } },
-          headers: { "Content-Type": "application/merge-patch+json" },
-          body: { stills: [...feed.stills, schedule] } as FeedChange,
-        }),
-      );
-    },
-    onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: feedsQuery.queryKey });
-      await queries.invalidateQueries({ queryKey: ["stills", feed.name] });
-      onClose();
-    },
-  });
+  const save = useFeedChange(feed.name, onClose);
+  const schedule = (): StillSchedule => {
+    const [latitude, longitude] = place.split(/[ ,;]+/).map(Number);
+    return {
+      name, text, days: Number(days || 0), show, film, filmSeconds: Number(filmSeconds || 0), filmEven: even, filmRemoves: removes,
+      ...(when === "every" ? { seconds: Number(seconds), sun, ...(sun ? { latitude, longitude } : {}) } : { at: at.split(/[ ,;]+/).filter(Boolean) }),
+    };
+  };
   return (
-    <FormDialog title="Take stills" action="Take them" pending={save.isPending} problem={save.isError ? problemOf(save.error) : undefined} onSubmit={() => save.mutate()} onClose={onClose}>
+    <FormDialog title="Take stills" action="Take them" pending={save.isPending} problem={save.isError ? problemOf(save.error) : undefined} onSubmit={() => save.mutate({ stills: [...feed.stills, schedule()] } as FeedChange)} onClose={onClose}>
       <TextField autoFocus required label="Name" value={name} onChange={(e) => setName(e.target.value)} helperText="Small letters, digits and hyphens; part of addresses" />
       <Stack direction="row" spacing={2}>
         <TextField select label="When" value={when} onChange={(e) => setWhen(e.target.value as "every" | "at")}>

@@ -3,11 +3,10 @@ import Box from "@mui/material/Box";
 import IconButton from "@mui/material/IconButton";
 import Stack from "@mui/material/Stack";
 import Typography from "@mui/material/Typography";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
 
 import { at } from "../api/base";
-import { client, dataOf, type Feed, type FeedChange } from "../api/client";
-import { feedsQuery } from "../api/queries";
+import type { Feed, FeedChange } from "../api/client";
+import { useFeedChange } from "../api/useFeedChange";
 import { moment, sized } from "../look/numbers";
 import { CopyLine } from "../parts/CopyLine";
 import type { ScheduleState, StillSchedule } from "./queries";
@@ -32,21 +31,7 @@ export function Schedules({ feed, states, engineer }: { feed: Feed; states: read
 
 function Schedule({ feed, state, engineer }: { feed: Feed; state: ScheduleState; engineer: boolean }) {
   const settings = feed.stills.find((s) => s.name === state.name);
-  const queries = useQueryClient();
-  const remove = useMutation({
-    mutationFn: async () =>
-      dataOf(
-        await client.PATCH("/api/v1/feeds/{name}", {
-          params: { path: { name: feed.name } },
-          headers: { "Content-Type": "application/merge-patch+json" },
-          body: { stills: feed.stills.filter((s) => s.name !== state.name) } as FeedChange,
-        }),
-      ),
-    onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: feedsQuery.queryKey });
-      await queries.invalidateQueries({ queryKey: ["stills", feed.name] });
-    },
-  });
+  const remove = useFeedChange(feed.name);
   return (
     <Box sx={{ display: "grid", gap: 2, gridTemplateColumns: { xs: "minmax(0, 1fr)", sm: "200px minmax(0, 1fr)" } }}>
       {state.newest ? (
@@ -60,7 +45,7 @@ function Schedule({ feed, state, engineer }: { feed: Feed; state: ScheduleState;
             {state.name}, {when(settings)}
           </Typography>
           {engineer && (
-            <IconButton aria-label={`Take stills of ${state.name} no longer`} title="Take them no longer; what was taken stays" loading={remove.isPending} onClick={() => remove.mutate()}>
+            <IconButton aria-label={`Take stills of ${state.name} no longer`} title="Take them no longer; what was taken stays" loading={remove.isPending} onClick={() => remove.mutate({ stills: feed.stills.filter((s) => s.name !== state.name) } as FeedChange)}>
               <DeleteIcon />
             </IconButton>
           )}

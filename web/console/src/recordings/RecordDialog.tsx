@@ -3,11 +3,10 @@ import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
 import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { client, dataOf, problemOf, type Feed, type FeedChange } from "../api/client";
-import { feedsQuery } from "../api/queries";
+import { problemOf, type Feed, type FeedChange } from "../api/client";
+import { useFeedChange } from "../api/useFeedChange";
 import { FormDialog } from "../parts/FormDialog";
 import { MotionFields } from "./MotionFields";
 
@@ -32,31 +31,19 @@ export function RecordDialog({ feed, onClose }: { feed: Feed; onClose: () => voi
   const [threshold, setThreshold] = useState(r.thresholdPercent || 1);
   const [mask, setMask] = useState(r.mask ?? "");
   const [goBack, setGoBack] = useState(r.goBack ?? false);
-  const queries = useQueryClient();
-  const save = useMutation({
-    mutationFn: async () =>
-      dataOf(
-        await client.PATCH("/api/v1/feeds/{name}", {
-          params: { path: { name: feed.name } },
-          headers: { "Content-Type": "application/merge-patch+json" },
-          body: {
-            recording: {
-              mode, timetable: mode === "timetable" ? timetable : "", days: Number(days || 0), bytes: Math.round(Number(gigabytes || 0) * gigabyte),
-              beforeSeconds: Number(before || 0), afterSeconds: Number(after || 0), thresholdPercent: threshold, mask, goBack,
-            },
-          } as FeedChange,
-        }),
-      ),
-    onSuccess: async () => {
-      await queries.invalidateQueries({ queryKey: feedsQuery.queryKey });
-      onClose();
-    },
-  });
+  const save = useFeedChange(feed.name, onClose);
+  const change = () =>
+    ({
+      recording: {
+        mode, timetable: mode === "timetable" ? timetable : "", days: Number(days || 0), bytes: Math.round(Number(gigabytes || 0) * gigabyte),
+        beforeSeconds: Number(before || 0), afterSeconds: Number(after || 0), thresholdPercent: threshold, mask, goBack,
+      },
+    }) as FeedChange;
   const number = (label: string, value: string, set: (v: string) => void, standard: string) => (
     <TextField label={label} type="number" value={value} placeholder={standard} onChange={(e) => set(e.target.value)} slotProps={{ htmlInput: { min: 0, step: "any" }, inputLabel: { shrink: true } }} />
   );
   return (
-    <FormDialog title="When it is recorded" action="Save" pending={save.isPending} problem={save.isError ? problemOf(save.error) : undefined} onSubmit={() => save.mutate()} onClose={onClose}>
+    <FormDialog title="When it is recorded" action="Save" pending={save.isPending} problem={save.isError ? problemOf(save.error) : undefined} onSubmit={() => save.mutate(change())} onClose={onClose}>
       <TextField select label="Recorded" value={mode} onChange={(e) => setMode(e.target.value)}>
         {modes.map((m) => (
           <MenuItem key={m.value} value={m.value}>

@@ -22,7 +22,7 @@ describe("the time that the timeline shows", () => {
   it("moves by a share of itself", () => {
     expect(pan({ from: noon, to: noon + 4 * hour }, -0.5)).toEqual({ from: noon - 2 * hour, to: noon + 2 * hour });
   });
-  it("has a few round moments beside it", () => {
+  it("has a few round times beside it", () => {
     const list = ticks({ from: noon + 1, to: noon + 24 * hour }, 8);
     expect(list.length).toBeGreaterThan(3);
     expect(list.length).toBeLessThanOrEqual(9);

@@ -29,7 +29,7 @@ export function pan({ from, to }: Window, share: number): Window {
 
 const steps = [10_000, 30_000, minute, 2 * minute, 5 * minute, 10 * minute, 30 * minute, hour, 2 * hour, 3 * hour, 6 * hour, 12 * hour, day, 2 * day, 7 * day];
 
-/** Round moments to write beside the timeline, no more than about most of them. */
+/** Round times to write beside the timeline, no more than about most of them. */
 export function ticks({ from, to }: Window, most: number): number[] {
   const step = steps.find((s) => (to - from) / s <= most) ?? 7 * day;
   const offset = new Date(from).getTimezoneOffset() * minute; // so that days begin where people's do
