@@ -139,7 +139,7 @@ func concerned(f *station.Feed, s apitypes.AlertSettings) bool {
 func downCondition(f *station.Feed, s apitypes.AlertSettings, now time.Time) (c alert.Condition, ok bool) {
 	rules, condition := f.Rules(), f.Condition()
 	switch condition.State {
-	case station.StateLive, station.StateOff, station.StateWaiting:
+	case station.StateLive, station.StateOff, station.StateIdle, station.StateWaiting:
 		return c, false
 	}
 	if !concerned(f, s) {

@@ -81,7 +81,7 @@ func turnOf(f *station.Feed) (*struct{ Body apitypes.Turn }, error) {
 		out.Since = &s.Since
 	}
 	for _, x := range s.Sources {
-		out.Sources = append(out.Sources, apitypes.TurnSource{Feed: x.Feed, Title: x.Title, Seconds: x.Dwell.Seconds(), Live: x.Live})
+		out.Sources = append(out.Sources, apitypes.TurnSource{Feed: x.Feed, Title: x.Title, Seconds: x.Dwell.Seconds(), State: string(x.State), Available: x.Available})
 	}
 	return &struct{ Body apitypes.Turn }{out}, nil
 }

@@ -106,6 +106,6 @@ func exampleFilm() apitypes.Film {
 
 func exampleTurn(held string) apitypes.Turn {
 	return apitypes.Turn{On: "lower-station", Since: &exampleTime, Held: held, Why: "All send in the same way, so it is passed through, and nothing is transcoded.", Sources: []apitypes.TurnSource{
-		{Feed: "lower-station", Title: "Lower station", Seconds: 20, Live: true}, {Feed: "upper-station", Title: "Upper station", Seconds: 10, Live: true},
+		{Feed: "lower-station", Title: "Lower station", Seconds: 20, State: "live", Available: true}, {Feed: "upper-station", Title: "Upper station", Seconds: 10, State: "idle", Available: true},
 	}}
 }

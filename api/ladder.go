@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	"webostrum/apitypes"
-	"webostrum/core/fault"
 	"webostrum/core/media"
 	"webostrum/core/rendition"
 	"webostrum/store"
@@ -22,9 +21,9 @@ func (a *API) addLadder(ctx context.Context, in *feedPath) (*ladderOutput, error
 	if err != nil {
 		return nil, answerFor(err)
 	}
-	s, ok := f.PlanSource()
-	if !ok {
-		return nil, answerFor(fault.New(fault.FeedNotReady, nil, "%s", f.Waiting()))
+	s, err := f.PlanSource(ctx)
+	if err != nil {
+		return nil, answerFor(err)
 	}
 	steps := rendition.Ladder(s.Width, s.Height)
 	if len(steps) == 0 {

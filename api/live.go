@@ -154,6 +154,7 @@ func (a *API) serveState(w http.ResponseWriter, r *http.Request, m admission) {
 		return
 	}
 	engine, _ := plan.EngineOf(r.UserAgent())
+	defer m.feed.Need()() // a player is there, and begins as soon as there is something to play
 	var last apitypes.FeedState
 	a.serveStream(w, r, !m.stranger(), m.until(), func() bool { return a.still(m, r) }, func(s *stream, _ *station.Watcher) error {
 		state := stateOf(m)

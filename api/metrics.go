@@ -26,7 +26,7 @@ type Metric struct {
 var Metrics = []Metric{
 	{"webostrum_build_info", prometheus.GaugeValue, []string{"version"}, "1, with the version of the program."},
 	{"webostrum_feed_state", prometheus.GaugeValue, []string{"feed", "state"}, "1 for the state that the feed is in."},
-	{"webostrum_feed_up", prometheus.GaugeValue, []string{"feed"}, "1 while pictures come in, 0 while they should and do not. Missing for a feed that is off or waits for somebody to send."},
+	{"webostrum_feed_up", prometheus.GaugeValue, []string{"feed"}, "1 while pictures come in, 0 while they should and do not. Missing for a feed that is off or idle, or waits for somebody to send."},
 	{"webostrum_feed_degraded", prometheus.GaugeValue, []string{"feed"}, "1 while packets are lost or the frame rate is low."},
 	{"webostrum_feed_down_seconds", prometheus.GaugeValue, []string{"feed"}, "How long the outage that goes on has lasted; 0 without one."},
 	{"webostrum_feed_in_bits_per_second", prometheus.GaugeValue, []string{"feed"}, "Bits a second coming in."},
@@ -113,7 +113,7 @@ func (s scrape) feed(f *station.Feed, counts map[string]int, now time.Time) {
 	name := st.Record.Name
 	s.put("feed_state", 1, name, string(st.Condition.State))
 	switch st.Condition.State {
-	case station.StateOff, station.StateWaiting:
+	case station.StateOff, station.StateIdle, station.StateWaiting:
 	case station.StateLive:
 		s.put("feed_up", 1, name)
 	default:

@@ -6,7 +6,6 @@ import (
 	"time"
 
 	"webostrum/apitypes"
-	"webostrum/core/fault"
 	"webostrum/core/media"
 	"webostrum/core/plan"
 	"webostrum/core/rendition"
@@ -30,9 +29,9 @@ func (a *API) planFeed(ctx context.Context, in *planInput) (*planOutput, error) 
 	if err != nil {
 		return nil, answerFor(err)
 	}
-	s, ok := f.PlanSource()
-	if !ok {
-		return nil, answerFor(fault.New(fault.FeedNotReady, nil, "%s", f.Waiting()))
+	s, err := f.PlanSource(ctx)
+	if err != nil {
+		return nil, answerFor(err)
 	}
 	demand := plan.Demand{Wish: f.Wish(), Viewers: in.Viewers, Listen: in.Listen, Uplink: in.Uplink, Engines: in.Engines}
 	if in.Within >= 0 {

@@ -24,7 +24,7 @@ const (
 )
 
 // letters are what cells are written with.
-var letters = map[uptime.Kind]byte{uptime.Unknown: '.', uptime.Off: 'o', uptime.Waiting: 'w', uptime.Down: 'd', uptime.Degraded: 'g', uptime.Live: 'l'}
+var letters = map[uptime.Kind]byte{uptime.Unknown: '.', uptime.Off: 'o', uptime.Idle: 'o', uptime.Waiting: 'w', uptime.Down: 'd', uptime.Degraded: 'g', uptime.Live: 'l'}
 
 func (a *API) recordOperations(h huma.API) {
 	huma.Register(h, operation("GET", "/feeds/{name}/availability", "feed-availability", "How a feed was: 24 hours, 30 days, outages", needsReader, 200), a.feedAvailability)
@@ -236,7 +236,7 @@ func (a *API) nightEvents(in *night.Input) error {
 
 func morningView(n night.Note, since, until time.Time) apitypes.Morning {
 	v := apitypes.Morning{
-		Since: since.UTC(), Until: until.UTC(), Headline: n.Headline, Quiet: n.Quiet, Off: n.Off, Waiting: n.Waiting,
+		Since: since.UTC(), Until: until.UTC(), Headline: n.Headline, Quiet: n.Quiet, Off: n.Off, Idle: n.Idle, Waiting: n.Waiting,
 		Wrong: morningItems(n.Wrong), Was: morningItems(n.Was), Poor: morningItems(n.Poor), Service: []apitypes.MorningEvent{},
 	}
 	for _, e := range n.Service {

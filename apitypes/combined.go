@@ -33,7 +33,9 @@ type TurnSource struct {
 	Feed    string  `json:"feed"`
 	Title   string  `json:"title"`
 	Seconds float64 `json:"seconds" doc:"That its turn lasts"`
-	Live    bool    `json:"live"`
+
+	State     string `json:"state" enum:"off,idle,connecting,waiting,live,stalled,retrying,refused"`
+	Available bool   `json:"available" doc:"Whether it can be on: it is live, or idle until its turn comes"`
 }
 
 // PutOn puts one of them on.

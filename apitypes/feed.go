@@ -14,7 +14,7 @@ type Feed struct {
 	Links         int      `json:"links" doc:"How many links open it; engineers only"`
 	PublishKey    string   `json:"publishKey,omitempty" doc:"Key for publishers, where one was just made; shown this once"`
 
-	State   string     `json:"state" enum:"off,connecting,waiting,live,stalled,retrying,refused"`
+	State   string     `json:"state" enum:"off,idle,connecting,waiting,live,stalled,retrying,refused"`
 	Since   time.Time  `json:"since" doc:"When the state changed last"`
 	Reason  string     `json:"reason" doc:"Why it is in that state, in a sentence"`
 	Code    string     `json:"code,omitempty" doc:"Kind of fault"`

@@ -6,13 +6,13 @@ import "time"
 type Strip struct {
 	Begins time.Time `json:"begins"`
 	Cell   int       `json:"cellSeconds"`
-	Cells  string    `json:"cells" doc:"A letter each: l live, g degraded, d down, w waiting, o off, and a dot where the service did not run" example:"lllldlll"`
+	Cells  string    `json:"cells" doc:"A letter each: l live, g degraded, d down, w waiting, o off or idle, and a dot where the service did not run" example:"lllldlll"`
 }
 
 // Availability is how a feed was.
 type Availability struct {
 	Feed    string   `json:"feed"`
-	Now     string   `json:"now" enum:"unknown,off,waiting,down,degraded,live"`
+	Now     string   `json:"now" enum:"unknown,off,idle,waiting,down,degraded,live"`
 	Why     string   `json:"why,omitempty" doc:"It is degraded"`
 	Day     Strip    `json:"day" doc:"24 hours in cells of five minutes"`
 	Month   Strip    `json:"month" doc:"30 days in cells of an hour"`
@@ -55,6 +55,7 @@ type Morning struct {
 	Service  []MorningEvent `json:"service" doc:"What happened to the service itself"`
 	Quiet    int            `json:"quiet" doc:"Feeds that were live all the time"`
 	Off      int            `json:"off"`
+	Idle     int            `json:"idle" doc:"Connected on demand, and nobody needs them"`
 	Waiting  int            `json:"waiting"`
 }
 

@@ -120,6 +120,59 @@ func TestTurnsOfTheSameKindArePassedThrough(t *testing.T) {
 	assert.False(t, f.Transcoding.Running)
 }
 
+// TestIdleUntilItsTurn has cameras that are connected only while they are on: the one that is
+// off-screen leaves its line alone, comes on without a break, and is no outage.
+func TestIdleUntilItsTurn(t *testing.T) {
+	t.Parallel()
+	w := newWorld(t)
+	w.film("--size", "320x180", "--rate", "10", "--keyframes", "1s")
+	w.addFeed()
+	w.state("live")
+	w.second("upper-station", "--size", "320x180", "--rate", "10", "--keyframes", "1s")
+	for _, name := range []string{feed, "upper-station"} {
+		out, code := w.cli("feed", "edit", name, "--on-demand")
+		require.Zero(t, code, out)
+	}
+	out, code := w.cli("feed", "add", "line", "--turns", feed+":600,upper-station:600", "--audience", "everyone")
+	require.Zero(t, code, out)
+	w.onAir("line", feed)
+	source := func(name, state string) {
+		w.until(name+" is "+state, func() bool {
+			f, err := w.client().Feed(t.Context(), name)
+			return err == nil && f.State == state
+		})
+	}
+	page := openPage(t)
+	require.NoError(t, page.Open(w.url("/watch/line?prefer=reach")))
+	require.NoError(t, page.Until(playing, patience))
+	require.NoError(t, page.Run(`window.breaks = 0; `+player+`.addEventListener("statechange", (e) => { if (e.detail.state !== "playing") window.breaks++; })`))
+	source("upper-station", "idle")
+	turn := w.onAir("line", feed)
+	assert.Equal(t, []apitypes.TurnSource{
+		{Feed: feed, Title: turn.Sources[0].Title, Seconds: 600, State: "live", Available: true},
+		{Feed: "upper-station", Title: "upper-station", Seconds: 600, State: "idle", Available: true},
+	}, turn.Sources)
+	out, code = w.cli("turn", "put", "line", "upper-station")
+	require.Zero(t, code, out)
+	assert.False(t, w.onAir("line", "upper-station").Transcode, "it is remembered how it sends")
+	source(feed, "idle")
+	breaks, err := page.Number("window.breaks")
+	require.NoError(t, err)
+	assert.Zero(t, breaks, "the player saw one stream")
+	out, _ = w.cli("events", "--limit", "200")
+	assert.NotContains(t, out, "passed over")
+	for _, name := range []string{feed, "upper-station"} {
+		a, err := w.client().Availability(t.Context(), name)
+		require.NoError(t, err)
+		assert.Empty(t, a.Outages, name)
+	}
+	direct := openPage(t)
+	require.NoError(t, direct.Open(w.url("/watch/"+feed)))
+	require.NoError(t, direct.Until(playing, patience), "who comes to an idle feed has it connected")
+	require.NoError(t, direct.Open("about:blank"))
+	source(feed, "idle")
+}
+
 // TestAMosaic shows feeds beside each other, and one that is away dark.
 func TestAMosaic(t *testing.T) {
 	t.Parallel()

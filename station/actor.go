@@ -41,7 +41,7 @@ func (a Actor) Add(r store.Feed) (*Feed, error) {
 		return nil, err
 	}
 	a.Note(r.Name, EventChange, "the feed was added")
-	return st.put(r), nil
+	return st.putOpening(r), nil
 }
 
 // Edit changes a feed's record. change gets the present one and may refuse.
@@ -115,7 +115,7 @@ func (a Actor) Apply(plan func(present []store.Feed) (store.Changes, error), tel
 	}
 	for _, r := range changes.Add {
 		a.Note(r.Name, EventChange, "the feed was added")
-		st.put(*r)
+		st.putOpening(*r)
 	}
 	for _, r := range changes.Save {
 		a.Note(r.Name, EventChange, tell(before[r.Name], *r))
@@ -127,7 +127,7 @@ func (a Actor) Apply(plan func(present []store.Feed) (store.Changes, error), tel
 // renewed has a feed go on with a changed record.
 func (a Actor) renewed(before, r store.Feed) (*Feed, error) {
 	if needsRestart(before, r) {
-		return a.st.put(r), nil
+		return a.st.putOpening(r), nil
 	}
 	f, err := a.st.Get(r.Name)
 	if err == nil {

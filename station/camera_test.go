@@ -56,6 +56,7 @@ func TestAPanicEndsOneTry(t *testing.T) {
 	t.Parallel()
 	y := newYard(t, nil)
 	before := y.st.Panics()
+	y.st.halt(y.feed) // a feed has one run at a time
 	run, err := y.feed.begin(y.feed.stored())
 	require.NoError(t, err)
 	defer y.feed.end(run)

@@ -30,6 +30,8 @@ type Feed struct {
 	device  device
 
 	publishers publishers
+	demand     demand
+	lastCoding atomic.Pointer[media.VideoConfig] // before it was idle
 	turn       turn
 	session    atomic.Pointer[source.Session]
 	rules      atomic.Pointer[Rules]
@@ -40,6 +42,7 @@ type Feed struct {
 	mu        sync.Mutex
 	pipeline  *pipeline.Pipeline // of the present run; nil when off. Guarded by mu.
 	runName   string             // guarded by mu
+	told      State              // by events; guarded by mu
 	record    store.Feed         // guarded by mu
 	condition Condition          // guarded by mu
 }
@@ -149,12 +152,17 @@ func (f *Feed) change(to State, why *fault.Error, tries int, next time.Time) {
 	after.Tries, after.NextTry = tries, next
 	f.condition = after
 	name, reason := f.record.Name, after.Reason()
+	// That a camera is connected and left as it is needed is how it is meant to be.
+	usual := f.record.OnDemand && why == nil && (to == StateIdle || to == StateConnecting || to == StateLive && f.told == StateLive)
+	if !usual {
+		f.told = to
+	}
 	f.mu.Unlock()
 	if !legal {
 		f.station.log.Error("a feed went from one state to another that cannot follow it", "feed", name, "from", before.State, "to", to)
 	}
-	if before.State == to && code(before.Fault) == code(why) {
-		f.station.changed() // one more try of the same kind is no news
+	if usual || before.State == to && code(before.Fault) == code(why) { // one more try of the same kind is no news
+		f.station.changed()
 		return
 	}
 	f.station.event(store.Event{At: now, Feed: name, Kind: EventState, Code: string(code(why)), Text: string(to) + ": " + reason})
@@ -178,6 +186,7 @@ func (f *Feed) warn(code fault.Code, text string) {
 
 // Multivariant implements deliver/hls.Feed.
 func (f *Feed) Multivariant(ctx context.Context, rendition string) (*hls.Text, time.Duration, error) {
+	defer f.needLists()()
 	p, err := f.present()
 	if err != nil {
 		return nil, 0, err
@@ -187,6 +196,7 @@ func (f *Feed) Multivariant(ctx context.Context, rendition string) (*hls.Text, t
 
 // DASH implements deliver/hls.Feed.
 func (f *Feed) DASH(ctx context.Context, clock string) ([]byte, time.Duration, error) {
+	defer f.needLists()()
 	p, err := f.present()
 	if err != nil {
 		return nil, 0, err
@@ -196,6 +206,7 @@ func (f *Feed) DASH(ctx context.Context, clock string) ([]byte, time.Duration, e
 
 // Track implements deliver/hls.Feed.
 func (f *Feed) Track(ctx context.Context, name string) (*hls.Track, error) {
+	defer f.needLists()()
 	p, err := f.present()
 	if err != nil {
 		return nil, err
@@ -214,15 +225,25 @@ func (f *Feed) Made(name string) *hls.Track {
 
 // JPEG opens the feed's frames as JPEG, see pipeline.JPEG.
 func (f *Feed) JPEG(ctx context.Context, q pipeline.JPEGRequest) (*pipeline.JPEG, error) {
+	release := f.Need()
 	p, err := f.present()
 	if err != nil {
+		release()
 		return nil, err
 	}
-	return p.JPEG(ctx, q)
+	j, err := p.JPEG(ctx, q)
+	if err != nil {
+		release()
+		return nil, err
+	}
+	made := j.Release
+	j.Release = func() { made(); release() }
+	return j, nil
 }
 
 // Still returns the feed's latest frame as JPEG, see pipeline.Still.
 func (f *Feed) Still(ctx context.Context, q pipeline.JPEGRequest, maxAge time.Duration) (*media.Sample, error) {
+	defer f.needLists()()
 	p, err := f.present()
 	if err != nil {
 		return nil, err
@@ -232,13 +253,22 @@ func (f *Feed) Still(ctx context.Context, q pipeline.JPEGRequest, maxAge time.Du
 
 // Stream opens the feed's video and audio for a viewer, see pipeline.Stream.
 func (f *Feed) Stream(ctx context.Context, q pipeline.Ask) (*pipeline.Stream, error) {
+	release := f.Need()
 	p, err := f.present()
 	if err != nil {
+		release()
 		return nil, err
 	}
 	session := f.session.Load()
 	q.Reordered = session != nil && (*session).Facts().B
-	return p.Stream(ctx, q)
+	s, err := p.Stream(ctx, q)
+	if err != nil {
+		release()
+		return nil, err
+	}
+	made := s.Release
+	s.Release = func() { made(); release() }
+	return s, nil
 }
 
 // Smaller lists the renditions that take clearly fewer bits than one, see
@@ -295,6 +325,7 @@ func (f *Feed) History() []Point { return f.meter.history() }
 // Lead is the track that players by HLS begin with, once it is known: the camera's own, or
 // what is made of it.
 func (f *Feed) Lead(ctx context.Context) (string, error) {
+	defer f.needLists()()
 	p, err := f.present()
 	if err != nil {
 		return "", err

@@ -74,13 +74,14 @@ func (h *history) accountLocked(feed int64) *account {
 type sight struct {
 	feed          int64
 	condition     Condition
+	onDemand      bool
 	rate          float64
 	packets, lost uint64
 }
 
 // sightOf looks at a feed.
 func (f *Feed) sightOf() sight {
-	s := sight{feed: f.Rules().ID, condition: f.Condition()}
+	s := sight{feed: f.Rules().ID, condition: f.Condition(), onDemand: f.stored().OnDemand}
 	_, s.rate, _ = f.meter.rates()
 	if session := f.session.Load(); session != nil {
 		stats := (*session).Facts().Stats
@@ -167,12 +168,14 @@ func outageRecord(id, feed int64, o uptime.Outage) store.Outage {
 func (a *account) judge(s sight) uptime.Look {
 	a.why = ""
 	l := uptime.Look{Kind: uptime.Down, Code: string(code(s.condition.Fault))}
-	switch s.condition.State {
-	case StateOff:
+	switch state := s.condition.State; {
+	case state == StateOff:
 		l.Kind = uptime.Off
-	case StateWaiting:
+	case state == StateIdle || state == StateConnecting && s.onDemand: // it takes its time, and that is no outage
+		l.Kind = uptime.Idle
+	case state == StateWaiting:
 		l.Kind = uptime.Waiting
-	case StateLive:
+	case state == StateLive:
 		l.Kind = uptime.Live
 		if a.why = a.quality.Look(s.rate, s.packets, s.lost); a.why != "" {
 			l.Kind = uptime.Degraded

@@ -53,6 +53,24 @@ func (c *clock) pass(length time.Duration, states map[int64]station.State) {
 	}
 }
 
+// TestIdleIsNoOutage: a camera that nobody needs is not counted against its feed.
+func TestIdleIsNoOutage(t *testing.T) {
+	t.Parallel()
+	s := openRecords(t, t.TempDir())
+	id := addFeeds(t, s, 1)[0]
+	h := station.NewHistory(s, func(string, string) {}, func(err error) { t.Error(err) })
+	c := clock{now: morning, step: time.Second, h: h}
+	for range 6 {
+		c.pass(2*time.Minute, map[int64]station.State{id: station.StateLive})
+		c.pass(3*time.Minute, map[int64]station.State{id: station.StateIdle})
+		c.pass(4*time.Second, map[int64]station.State{id: station.StateConnecting})
+	}
+	c.pass(2*time.Minute, map[int64]station.State{id: station.StateIdle})
+	outages, err := s.Outages(id, morning.Add(-time.Hour))
+	require.NoError(t, err)
+	assert.Empty(t, outages, "not even the seconds in which it is connected")
+}
+
 // TestHistoryOverARestart: an outage goes on, and is one.
 func TestHistoryOverARestart(t *testing.T) {
 	t.Parallel()

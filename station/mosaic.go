@@ -182,7 +182,11 @@ func (m *mosaicMaker) look(ctx context.Context, now time.Time) (any bool) {
 
 func (m *mosaicMaker) open(ctx context.Context, t *tile) {
 	f, err := m.run.feed.station.Get(t.feed)
-	if err != nil || !f.live() {
+	if err != nil {
+		return
+	}
+	f.touch()
+	if !f.live() {
 		return
 	}
 	ctx, cancel := context.WithTimeout(ctx, mosaicWait)

@@ -1,16 +1,21 @@
 package station
 
 import (
+	"context"
+
+	"webostrum/core/fault"
 	"webostrum/core/plan"
 	"webostrum/station/pipeline"
 )
 
-// PlanSource is what is known of what a feed's camera sends; ok is false before its first
-// frame.
-func (f *Feed) PlanSource() (s plan.Source, ok bool) {
+// PlanSource is what is known of what a feed's camera sends. The error is a fault of
+// FeedNotReady before its first frame; one that is idle is connected, and waited for.
+func (f *Feed) PlanSource(ctx context.Context) (s plan.Source, err error) {
+	defer f.Need()()
+	f.woken(ctx)
 	st := f.Status()
 	if st.Width == 0 || st.Codec == "" {
-		return s, false
+		return s, fault.New(fault.FeedNotReady, nil, "%s", f.Waiting())
 	}
 	s = plan.Source{
 		Codec: st.Codec, Width: st.Width, Height: st.Height, FrameRate: st.FrameRate, BitRate: st.BitRate, KeyEvery: st.KeyEvery,
@@ -19,7 +24,7 @@ func (f *Feed) PlanSource() (s plan.Source, ok bool) {
 	if running, err := f.present(); err == nil {
 		s.Audio = running.AudioTrackNow()
 	}
-	return s, true
+	return s, nil
 }
 
 // Wish is how far behind the feed's picture may be, and what is set by hand.

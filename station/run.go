@@ -37,6 +37,7 @@ type run struct {
 	liveSince time.Time             // zero when not live
 	tries     int                   // failed ones since the feed was last settled
 	last      *fault.Error          // why the last session ended; nil before the first
+	failing   bool                  // the last session failed, and none has come since
 	stale     *time.Timer           // drops what was made; runs while no frames come
 	asked     map[string]fault.Code // how camera requests ended, by name
 }
@@ -44,6 +45,24 @@ type run struct {
 // begin prepares a run. From then on the feed counts as switched on, and what is
 // asked of it waits for the first frame.
 func (f *Feed) begin(record store.Feed) (*run, error) {
+	if err := f.renewPipeline(); err != nil {
+		return nil, err
+	}
+	r := &run{feed: f, record: record, asked: make(map[string]fault.Code)}
+	r.follow()
+	first := StateConnecting
+	switch {
+	case record.Pushed:
+		first = StateWaiting
+	case record.OnDemand:
+		first = StateIdle
+	}
+	f.change(first, nil, 0, time.Time{})
+	return r, nil
+}
+
+// renewPipeline gives the feed a pipeline in which there is nothing yet.
+func (f *Feed) renewPipeline() error {
 	cfg := f.station.cfg
 	name := pipeline.NewRun()
 	p, err := pipeline.New(pipeline.Config{
@@ -51,23 +70,31 @@ func (f *Feed) begin(record store.Feed) (*run, error) {
 		Record: f.stored, Live: f.live, Away: f.away, Note: f.note,
 	})
 	if err != nil {
-		return nil, err
+		return err
 	}
-	r := &run{feed: f, record: record, pipeline: p, asked: make(map[string]fault.Code)}
-	r.stale = time.AfterFunc(f.station.staleAfter, p.Forget)
 	f.mu.Lock()
+	defer f.mu.Unlock()
 	f.pipeline, f.runName = p, name
-	f.mu.Unlock()
-	first := StateConnecting
-	if record.Pushed {
-		first = StateWaiting
+	return nil
+}
+
+// follow goes over to the feed's pipeline, where that is another.
+func (r *run) follow() {
+	p, _ := r.feed.present() // there is one as long as the run goes on
+	if p == r.pipeline {
+		return
 	}
-	f.change(first, nil, 0, time.Time{})
-	return r, nil
+	if r.pipeline != nil {
+		r.stale.Stop()
+		r.pipeline.Close()
+	}
+	r.pipeline = p
+	r.stale = time.AfterFunc(r.feed.station.staleAfter, p.Forget)
 }
 
 // end lets a run's things go, after its loop.
 func (f *Feed) end(r *run) {
+	r.follow()
 	f.mu.Lock()
 	f.pipeline, f.runName = nil, ""
 	f.mu.Unlock()
@@ -80,10 +107,24 @@ func (f *Feed) end(r *run) {
 // loop plays until ctx ends. A panic in the run's own code ends one try of it.
 func (r *run) loop(ctx context.Context) {
 	for {
-		err := barrier.Do(func() error { return r.traced(ctx) })
-		if ctx.Err() != nil {
+		// A camera that does not answer is tried until it does, whether it is needed or not: its
+		// outage has an end then, and whoever comes finds it there.
+		if !r.failing && !r.rest(ctx) {
 			return
 		}
+		session, done := r.feed.demand.session(ctx)
+		err := barrier.Do(func() error { return r.traced(session) })
+		left := errors.Is(context.Cause(session), errNotNeeded)
+		done()
+		r.follow()
+		switch {
+		case ctx.Err() != nil:
+			return
+		case left:
+			r.parted()
+			continue
+		}
+		r.failing = true
 		if !wait.For(ctx, r.failed(r.feed.station.fault(err))) {
 			return
 		}
@@ -153,6 +194,7 @@ func (r *run) play(ctx context.Context) error {
 // over to another way of sending begins another session without having stopped.
 func (r *run) started(s source.Session) {
 	r.stale.Stop()
+	r.failing = false
 	r.feed.session.Store(&s)
 	if r.liveSince.IsZero() {
 		r.liveSince = time.Now()

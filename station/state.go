@@ -13,6 +13,7 @@ type State string
 // The states of a feed.
 const (
 	StateOff        State = "off"        // switched off by somebody
+	StateIdle       State = "idle"       // connected on demand, and nobody needs it
 	StateConnecting State = "connecting" // the first try
 	StateWaiting    State = "waiting"    // nobody sends yet, or no longer
 	StateLive       State = "live"       // pictures come in
@@ -23,10 +24,11 @@ const (
 
 // moves lists where each state may lead.
 var moves = map[State][]State{
-	StateOff:        {StateConnecting, StateWaiting},
-	StateConnecting: {StateLive, StateWaiting, StateRetrying, StateRefused, StateOff},
+	StateOff:        {StateIdle, StateConnecting, StateWaiting},
+	StateIdle:       {StateConnecting, StateOff},
+	StateConnecting: {StateIdle, StateLive, StateWaiting, StateRetrying, StateRefused, StateOff},
 	StateWaiting:    {StateConnecting, StateWaiting, StateLive, StateRetrying, StateRefused, StateOff},
-	StateLive:       {StateStalled, StateWaiting, StateRetrying, StateRefused, StateOff},
+	StateLive:       {StateIdle, StateStalled, StateWaiting, StateRetrying, StateRefused, StateOff},
 	StateStalled:    {StateLive, StateWaiting, StateRetrying, StateRefused, StateOff},
 	StateRetrying:   {StateLive, StateWaiting, StateRetrying, StateRefused, StateOff},
 	StateRefused:    {StateLive, StateWaiting, StateRetrying, StateRefused, StateOff},
@@ -54,6 +56,8 @@ func (c Condition) Reason() string {
 		return c.Fault.Error()
 	case c.State == StateOff:
 		return "The feed is switched off."
+	case c.State == StateIdle:
+		return "Nobody needs it now, so the camera is not connected."
 	case c.State == StateConnecting && c.pushed:
 		return "Somebody has begun to send; the first picture is awaited."
 	case c.State == StateConnecting:

@@ -11,16 +11,17 @@ import (
 
 func TestMoves(t *testing.T) {
 	t.Parallel()
-	states := []State{StateOff, StateConnecting, StateLive, StateStalled, StateRetrying, StateRefused, StateWaiting}
+	states := []State{StateOff, StateIdle, StateConnecting, StateLive, StateStalled, StateRetrying, StateRefused, StateWaiting}
 	may := map[State]string{
-		//                off connecting live stalled retrying refused waiting
-		StateOff:        ".x....x",
-		StateConnecting: "x.x.xxx",
-		StateLive:       "x..xxxx",
-		StateStalled:    "x.x.xxx",
-		StateRetrying:   "x.x.xxx",
-		StateRefused:    "x.x.xxx",
-		StateWaiting:    "xxx.xxx",
+		//                off idle connecting live stalled retrying refused waiting
+		StateOff:        ".xx....x",
+		StateIdle:       "x.x.....",
+		StateConnecting: "xx.x.xxx",
+		StateLive:       "xx..xxxx",
+		StateStalled:    "x..x.xxx",
+		StateRetrying:   "x..x.xxx",
+		StateRefused:    "x..x.xxx",
+		StateWaiting:    "x.xx.xxx",
 	}
 	noon := time.Date(2026, 6, 1, 12, 0, 0, 0, time.UTC)
 	for from, row := range may {

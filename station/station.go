@@ -48,6 +48,7 @@ type Station struct {
 	wg    sync.WaitGroup
 
 	staleAfter time.Duration // see defaultStale; tests shorten it
+	lingers    time.Duration // see defaultLingers; tests shorten it
 	lease      time.Duration // see pipeline.DefaultLease; tests shorten it
 
 	editing sync.Mutex // one change of a record at a time
@@ -74,7 +75,7 @@ func Open(cfg Config) (*Station, error) {
 	if err != nil {
 		return nil, err
 	}
-	st := &Station{cfg: cfg, store: cfg.Store, log: cfg.Log, feeds: make(map[string]*Feed), staleAfter: defaultStale, lease: pipeline.DefaultLease}
+	st := &Station{cfg: cfg, store: cfg.Store, log: cfg.Log, feeds: make(map[string]*Feed), staleAfter: defaultStale, lingers: defaultLingers, lease: pipeline.DefaultLease}
 	st.ctx, st.stop = context.WithCancel(context.Background())
 	st.events = newRecorder(st.writeEvent)
 	st.history = newHistory(cfg.Store, func(kind, text string) { st.event(store.Event{At: time.Now(), Kind: kind, Text: text}) }, st.historyFailed)
@@ -123,6 +124,7 @@ func (st *Station) tick() {
 				if f.Condition().State != StateOff {
 					f.meter.tick(now)
 					f.checkPackets()
+					f.checkDemand()
 				}
 				sights = append(sights, f.sightOf())
 			}
@@ -148,7 +150,7 @@ func (st *Station) put(r store.Feed) *Feed {
 	st.mu.Lock()
 	f := st.feeds[r.Name]
 	if f == nil {
-		f = &Feed{station: st, condition: Condition{State: StateOff, Since: time.Now()}, publishers: publishers{arrivals: make(chan *arrival)}}
+		f = &Feed{station: st, condition: Condition{State: StateOff, Since: time.Now()}, publishers: publishers{arrivals: make(chan *arrival)}, demand: demand{woken: make(chan struct{}, 1)}}
 		f.setLocked(r) // nobody else has it yet
 		st.feeds[r.Name] = f
 	}
@@ -233,6 +235,7 @@ func (f *Feed) renew(before, r store.Feed) {
 	if p != nil {
 		p.Renew(before, r)
 	}
+	f.demand.wake() // whether it is connected on demand may be another
 	if before.PublishOpen && !r.PublishOpen {
 		f.endPublisher(true, fault.New(fault.PublishKeyMissing, nil, ""))
 	}
@@ -256,7 +259,14 @@ func (st *Station) Restart(name string) (*Feed, error) {
 	if err != nil {
 		return nil, err
 	}
-	return st.put(r), nil
+	return st.putOpening(r), nil
+}
+
+// putOpening is put, and has a camera that is connected on demand be connected once.
+func (st *Station) putOpening(r store.Feed) *Feed {
+	f := st.put(r)
+	f.touch()
+	return f
 }
 
 func (st *Station) changed() { st.watch.changed() }

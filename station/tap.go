@@ -15,6 +15,8 @@ import (
 // keyframe on until ctx ends. Errors are *fault.Error, or the context's.
 func (f *Feed) Tap(ctx context.Context, cfg source.Config) (next uint64, err error) {
 	cfg.Settle()
+	defer f.Need()()
+	f.woken(ctx)
 	p, err := f.present()
 	session := f.session.Load()
 	switch {

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"slices"
-	"strings"
 	"time"
 
 	"webostrum/core/fault"
@@ -32,8 +31,12 @@ const (
 	usualTurnsH  = 720
 	turnsRate    = 25
 	startsWithin = 10 * time.Second // of sources, when the service starts
-	knownWithin  = 4 * time.Second
+	knownWithin  = 10 * time.Second
 	turnsEarlier = 200 * time.Millisecond
+
+	// callsAhead is how long before its turn a source that is idle is connected: sign-in, the
+	// answers of a slow camera, and its next keyframe.
+	callsAhead = 8 * time.Second
 )
 
 // combined is what is known of a feed that is made of others.
@@ -57,6 +60,7 @@ func (c combined) Facts() source.Facts {
 // onAir is a source that is on, or is to be.
 type onAir struct {
 	feed   string
+	free   func() // of being needed
 	stream *pipeline.Stream
 	video  *hub.Reader
 	audio  *hub.Reader
@@ -73,21 +77,23 @@ func (a *onAir) close() {
 		a.audio.Close()
 	}
 	a.stream.Release()
+	a.free()
 }
 
 // turner takes turns for one run of a feed.
 type turner struct {
-	run   *run
-	cfg   source.Config
-	list  []turns.Source
-	line  *turns.Line
-	made  bool // sources are transcoded
-	on    *onAir
-	next  *onAir
-	away  map[string]time.Time // sources that were left, until then
-	audio *media.Track
-	begun bool
-	since time.Time // of the session
+	run     *run
+	cfg     source.Config
+	list    []turns.Source
+	line    *turns.Line
+	made    bool // sources are transcoded
+	on      *onAir
+	next    *onAir
+	away    map[string]time.Time // sources that were left, until then
+	awaited turns.Turn           // who is not connected yet, though it is its turn
+	audio   *media.Track
+	begun   bool
+	since   time.Time // of the session
 }
 
 // takeTurns plays other feeds in turn. It returns when none of them is live.
@@ -100,41 +106,6 @@ func (r *run) takeTurns(ctx context.Context, cfg source.Config) (uint64, error) 
 	defer func() { t.on.close(); t.next.close() }()
 	err := t.loop(ctx)
 	return t.line.NextEpoch(), err
-}
-
-// alike says whether all sources that are live are coded in the same way, and can be passed
-// through; without a worker there is no other way. known says that all of them are live.
-func (t *turner) alike() (alike, known bool) {
-	if t.run.feed.station.cfg.Codecs == "" {
-		return true, true
-	}
-	var first *media.VideoConfig
-	known = true
-	for _, s := range t.list {
-		c := t.coding(s.Feed)
-		switch {
-		case c == nil:
-			known = false
-		case first == nil:
-			first = c
-		case !first.Equal(c):
-			return false, true
-		}
-	}
-	return true, known
-}
-
-// coding is how a source sends; nil while that is not known.
-func (t *turner) coding(name string) *media.VideoConfig {
-	f, err := t.run.feed.station.Get(name)
-	if err != nil {
-		return nil
-	}
-	p, err := f.present()
-	if err != nil {
-		return nil
-	}
-	return p.Coding()
 }
 
 func (t *turner) loop(ctx context.Context) error {
@@ -150,99 +121,25 @@ func (t *turner) loop(ctx context.Context) error {
 	return ctx.Err()
 }
 
-func (t *turner) live(name string) bool {
-	if until, left := t.away[name]; left && time.Now().Before(until) {
-		return false
-	}
-	f, err := t.run.feed.station.Get(name)
-	return err == nil && f.live()
-}
-
-// choose opens who is to be on next.
-func (t *turner) choose(ctx context.Context) error {
-	tf := &t.run.feed.turn
-	tf.mu.Lock()
-	present, held := tf.on, tf.held
-	tf.mu.Unlock()
-	if t.on != nil && time.Since(t.on.last) > silentFor {
-		t.away[t.on.feed] = time.Now().Add(leftAlone)
-	}
-	if t.next != nil && time.Since(t.next.opened) > keyWithin {
-		t.away[t.next.feed] = time.Now().Add(leftAlone)
-		t.next.close()
-		t.next = nil
-	}
-	feed, skipped := turns.Next(t.list, present, held, t.live, time.Now())
-	starting := time.Since(t.since) < startsWithin // sources may be about to come
-	if !starting {
-		t.tellSkipped(skipped)
-	}
-	switch {
-	case feed == "" && t.on == nil && starting:
-		return nil
-	case feed == "" && t.on == nil:
-		return fault.New(fault.SourcesAway, nil, "%s", strings.Join(names(t.list), ", "))
-	case feed == "":
-		if time.Since(t.on.last) > silentFor {
-			return fault.New(fault.SourcesAway, nil, "%s", strings.Join(names(t.list), ", "))
-		}
-		return nil
-	case t.on != nil && feed == t.on.feed:
-		t.next.close()
-		t.next = nil
-		return nil
-	case t.next != nil && feed == t.next.feed:
-		return nil
-	}
-	t.next.close()
-	t.next = nil
-	if t.on == nil {
-		alike, known := t.alike()
-		if !known && time.Since(t.since) < knownWithin {
-			return nil // how the others send decides how this one is opened
-		}
-		t.made = t.run.record.Combined.Always || !alike
-	}
-	a, err := t.open(ctx, feed)
-	if err != nil {
-		t.away[feed] = time.Now().Add(leftAlone)
-		return nil
-	}
-	t.next = a
-	return nil
-}
-
-func names(list []turns.Source) (out []string) {
-	for _, s := range list {
-		out = append(out, s.Feed)
-	}
-	return out
-}
-
-// tellSkipped tells once of a source that is passed over.
-func (t *turner) tellSkipped(skipped []string) {
-	tf := &t.run.feed.turn
-	tf.mu.Lock()
-	before := tf.skipped
-	if len(skipped) > 0 {
-		tf.skipped = skipped
-	}
-	tf.mu.Unlock()
-	for _, s := range skipped {
-		if !slices.Contains(before, s) {
-			t.run.feed.note(EventWarning, s+" is passed over: it is not live")
-		}
-	}
-}
-
 // open opens a source, as it sends or transcoded.
 func (t *turner) open(ctx context.Context, name string) (*onAir, error) {
-	ctx, cancel := context.WithTimeout(ctx, keyWithin)
-	defer cancel()
 	f, err := t.run.feed.station.Get(name)
 	if err != nil {
 		return nil, err
 	}
+	free := f.Need()
+	s, err := t.stream(ctx, f)
+	if err != nil {
+		free()
+		return nil, err
+	}
+	now := time.Now()
+	return &onAir{feed: name, free: free, stream: s, video: s.Hub.NewReader(), opened: now, last: now}, nil
+}
+
+func (t *turner) stream(ctx context.Context, f *Feed) (*pipeline.Stream, error) {
+	ctx, cancel := context.WithTimeout(ctx, keyWithin)
+	defer cancel()
 	p, err := f.present()
 	if err != nil {
 		return nil, err
@@ -257,8 +154,7 @@ func (t *turner) open(ctx context.Context, name string) (*onAir, error) {
 	if track := p.AudioTrackNow(); track != nil {
 		s.Audio = &pipeline.Audio{Hub: audio, Track: track}
 	}
-	now := time.Now()
-	return &onAir{feed: name, stream: s, video: s.Hub.NewReader(), opened: now, last: now}, nil
+	return s, nil
 }
 
 func (t *turner) size() rendition.Size {

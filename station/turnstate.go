@@ -31,10 +31,11 @@ type TurnStatus struct {
 
 // TurnSource is one of the sources.
 type TurnSource struct {
-	Feed  string
-	Title string
-	Dwell time.Duration
-	Live  bool
+	Feed      string
+	Title     string
+	Dwell     time.Duration
+	State     State
+	Available bool // it can be on: it is live, or will be when its turn comes
 }
 
 // Turn says whose turn it is; the error is a fault of NoTurns.
@@ -53,7 +54,7 @@ func (f *Feed) Turn() (TurnStatus, error) {
 	for _, x := range sourcesOf(record.Combined) {
 		t := TurnSource{Feed: x.Feed, Title: x.Feed, Dwell: x.Dwell}
 		if other, err := f.station.Get(x.Feed); err == nil {
-			t.Title, t.Live = other.Title(), other.live()
+			t.Title, t.State, t.Available = other.Title(), other.Condition().State, other.available()
 		}
 		s.Sources = append(s.Sources, t)
 	}

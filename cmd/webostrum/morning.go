@@ -52,7 +52,7 @@ func (a *app) printMorning(m apitypes.Morning) {
 		}
 	}
 	rest := []string{}
-	for text, n := range map[string]int{"live all the time": m.Quiet, "switched off": m.Off, "waiting for somebody to send": m.Waiting} {
+	for text, n := range map[string]int{"live all the time": m.Quiet, "switched off": m.Off, "idle, since nobody needs them": m.Idle, "waiting for somebody to send": m.Waiting} {
 		if n > 0 {
 			rest = append(rest, fmt.Sprintf("%d %s", n, text))
 		}

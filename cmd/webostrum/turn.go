@@ -50,7 +50,7 @@ func (a *app) turn() *cli.Command {
 }
 
 func printTurn(w io.Writer, t apitypes.Turn) {
-	row(w, "FEED", "SECONDS", "LIVE", "ON")
+	row(w, "FEED", "SECONDS", "STATE", "ON")
 	for _, s := range t.Sources {
 		on := ""
 		if s.Feed == t.On && t.Since != nil {
@@ -59,7 +59,7 @@ func printTurn(w io.Writer, t apitypes.Turn) {
 		if s.Feed == t.Held {
 			on += ", put on by hand"
 		}
-		row(w, s.Feed, s.Seconds, yesNo(s.Live), on)
+		row(w, s.Feed, s.Seconds, s.State, on)
 	}
 	fmt.Fprintln(w)
 	row(w, t.Why)

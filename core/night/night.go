@@ -55,6 +55,7 @@ type Note struct {
 	Service  []Event
 	Quiet    int // feeds that were live all the time
 	Off      int // that are switched off
+	Idle     int // that are connected on demand, and nobody needs
 	Waiting  int // that nobody sends to, and nobody has to
 }
 
@@ -196,6 +197,8 @@ func (w *writer) count(f Feed) {
 	switch f.Now {
 	case uptime.Off:
 		w.note.Off++
+	case uptime.Idle:
+		w.note.Idle++
 	case uptime.Waiting:
 		w.note.Waiting++
 	case uptime.Down:
@@ -248,7 +251,11 @@ func (w *writer) poor(f Feed) {
 // headline sums the note up.
 func (w *writer) headline() string {
 	wanted := w.live + w.wrong
-	if wanted == 0 {
+	switch {
+	case wanted > 0:
+	case w.note.Idle > 0:
+		return "No camera is connected now: nobody needs one."
+	default:
 		return "No feed is switched on."
 	}
 	since := w.clock(w.in.Since)

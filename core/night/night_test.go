@@ -43,6 +43,10 @@ func TestAQuietNight(t *testing.T) {
 	assert.Equal(t, 3, n.Quiet)
 	assert.Empty(t, n.Wrong)
 	assert.Equal(t, "No feed is switched on.", write(night.Feed{Name: "a", Now: uptime.Off}).Headline)
+	idle := write(night.Feed{Name: "a", Now: uptime.Idle}, night.Feed{Name: "b", Now: uptime.Off})
+	assert.Equal(t, "No camera is connected now: nobody needs one.", idle.Headline)
+	assert.Equal(t, 1, idle.Idle)
+	assert.Equal(t, 1, idle.Off)
 	assert.Equal(t, "The one feed is live. Nothing happened since Thu 18:00.", write(well("a")).Headline)
 }
 

@@ -15,6 +15,7 @@ type Kind uint8
 const (
 	Unknown  Kind = iota
 	Off           // switched off by somebody
+	Idle          // nobody needs it, and it is connected on demand
 	Waiting       // nobody sends to it, and nobody has to
 	Down          // it should be live, and is not
 	Degraded      // pictures come, and not as they should
@@ -23,13 +24,13 @@ const (
 
 // String is a word for it.
 func (k Kind) String() string {
-	return [...]string{"unknown", "off", "waiting", "down", "degraded", "live"}[min(k, Live)]
+	return [...]string{"unknown", "off", "idle", "waiting", "down", "degraded", "live"}[min(k, Live)]
 }
 
 // longestGap is how far apart two looks may be for the time between them to count.
 const longestGap = 30 * time.Second
 
-// Sums are how long a feed was in which kind.
+// Sums are how long a feed was in which kind; Off is with the time that it was idle.
 type Sums struct{ Live, Degraded, Down, Waiting, Off time.Duration }
 
 func (s *Sums) add(k Kind, d time.Duration) {
@@ -42,7 +43,7 @@ func (s *Sums) add(k Kind, d time.Duration) {
 		s.Down += d
 	case Waiting:
 		s.Waiting += d
-	case Off:
+	case Off, Idle:
 		s.Off += d
 	}
 }

@@ -1,10 +1,13 @@
+import FormControlLabel from "@mui/material/FormControlLabel";
 import MenuItem from "@mui/material/MenuItem";
 import Stack from "@mui/material/Stack";
+import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
 
 import type { Feed, FeedChange } from "../api/client";
 
 export interface MoreValues {
+  onDemand: boolean;
   projection: string;
   fieldOfView: string;
   to: string;
@@ -14,12 +17,13 @@ export interface MoreValues {
 
 export function moreOf(feed: Feed): MoreValues {
   const { lens, outlet } = feed;
-  return { projection: lens.projection ?? "flat", fieldOfView: lens.fieldOfView ? String(lens.fieldOfView) : "", to: outlet.to ?? "", user: outlet.user ?? "", password: "" };
+  return { onDemand: feed.onDemand ?? false, projection: lens.projection ?? "flat", fieldOfView: lens.fieldOfView ? String(lens.fieldOfView) : "", to: outlet.to ?? "", user: outlet.user ?? "", password: "" };
 }
 
 /** What changes; a password that is left empty stays. */
 export function moreBody(v: MoreValues): FeedChange {
   return {
+    onDemand: v.onDemand,
     lens: { projection: v.projection as "flat", fieldOfView: v.projection === "fisheye" ? Number(v.fieldOfView || 0) : 0 },
     outlet: { to: v.to, user: v.user, ...(v.password ? { password: v.password } : {}) },
   } as FeedChange;
@@ -33,8 +37,8 @@ const projections = [
 ];
 
 /** How the picture is projected, and where its files are put besides. */
-export function MoreFields({ values, onChange, fields }: { values: MoreValues; onChange: (v: MoreValues) => void; fields: Record<string, string> | undefined }) {
-  const field = (name: keyof MoreValues, path: string, label: string, hint?: string) => ({
+export function MoreFields({ values, onChange, fields, connects = true }: { connects?: boolean; values: MoreValues; onChange: (v: MoreValues) => void; fields: Record<string, string> | undefined }) {
+  const field = (name: Exclude<keyof MoreValues, "onDemand">, path: string, label: string, hint?: string) => ({
     label,
     value: values[name],
     onChange: (e: { target: { value: string } }) => onChange({ ...values, [name]: e.target.value }),
@@ -43,6 +47,12 @@ export function MoreFields({ values, onChange, fields }: { values: MoreValues; o
   });
   return (
     <>
+      {connects && (
+        <FormControlLabel
+          control={<Switch checked={values.onDemand} onChange={(_, onDemand) => onChange({ ...values, onDemand })} />}
+          label="Connect the camera only while somebody needs it: viewers, a recording, a feed that takes turns"
+        />
+      )}
       <Stack direction={{ xs: "column", sm: "row" }} spacing={2}>
         <TextField select {...field("projection", "lens.projection", "The picture is")}>
           {projections.map((p) => (

@@ -1779,7 +1779,7 @@ export interface components {
             /** Format: double */
             monthPercent?: number;
             /** @enum {string} */
-            now: "unknown" | "off" | "waiting" | "down" | "degraded" | "live";
+            now: "unknown" | "off" | "idle" | "waiting" | "down" | "degraded" | "live";
             /** @description Of 30 days, the newest first */
             outages: components["schemas"]["Outage"][] | null;
             /** @description It is degraded */
@@ -2195,6 +2195,8 @@ export interface components {
             name: string;
             /** Format: date-time */
             nextTry?: string;
+            /** @description Whether the camera is connected only while somebody needs it: a viewer, a recording, a schedule, an outlet, or a feed made of it. It saves the camera's line; the first picture takes as long as the camera does */
+            onDemand?: boolean;
             outlet?: components["schemas"]["OutletSettings"];
             pictures?: components["schemas"]["PictureSettings"];
             publish?: components["schemas"]["PublishSettings"];
@@ -2228,7 +2230,7 @@ export interface components {
              */
             sites?: string[];
             /** @enum {string} */
-            state: "off" | "connecting" | "waiting" | "live" | "stalled" | "retrying" | "refused";
+            state: "off" | "idle" | "connecting" | "waiting" | "live" | "stalled" | "retrying" | "refused";
             /** @description Schedules by which stills are taken */
             stills?: components["schemas"]["StillSchedule"][];
             /**
@@ -2279,6 +2281,8 @@ export interface components {
              * @example lower-station
              */
             name: string;
+            /** @description Whether the camera is connected only while somebody needs it: a viewer, a recording, a schedule, an outlet, or a feed made of it. It saves the camera's line; the first picture takes as long as the camera does */
+            onDemand?: boolean;
             outlet?: components["schemas"]["OutletSettings"];
             pictures?: components["schemas"]["PictureSettings"];
             publish?: components["schemas"]["PublishSettings"];
@@ -2332,6 +2336,8 @@ export interface components {
             combined?: components["schemas"]["CombinedSettings"];
             delivery?: components["schemas"]["DeliverySettings"];
             lens?: components["schemas"]["LensSettings"];
+            /** @description Whether the camera is connected only while somebody needs it: a viewer, a recording, a schedule, an outlet, or a feed made of it. It saves the camera's line; the first picture takes as long as the camera does */
+            onDemand?: boolean;
             outlet?: components["schemas"]["OutletSettings"];
             pictures?: components["schemas"]["PictureSettings"];
             publish?: components["schemas"]["PublishSettings"];
@@ -2627,6 +2633,11 @@ export interface components {
         };
         Morning: {
             headline: string;
+            /**
+             * Format: int64
+             * @description Connected on demand, and nobody needs them
+             */
+            idle: number;
             /** Format: int64 */
             off: number;
             /** @description Came, and not as it should */
@@ -2718,6 +2729,8 @@ export interface components {
              * @example lower-station
              */
             name: string;
+            /** @description Whether the camera is connected only while somebody needs it: a viewer, a recording, a schedule, an outlet, or a feed made of it. It saves the camera's line; the first picture takes as long as the camera does */
+            onDemand?: boolean;
             outlet?: components["schemas"]["OutletSettings"];
             pictures?: components["schemas"]["PictureSettings"];
             publish?: components["schemas"]["PublishSettings"];
@@ -4345,7 +4358,7 @@ export interface components {
             /** Format: int64 */
             cellSeconds: number;
             /**
-             * @description A letter each: l live, g degraded, d down, w waiting, o off, and a dot where the service did not run
+             * @description A letter each: l live, g degraded, d down, w waiting, o off or idle, and a dot where the service did not run
              * @example lllldlll
              */
             cells: string;
@@ -4447,13 +4460,16 @@ export interface components {
             why: string;
         };
         TurnSource: {
+            /** @description Whether it can be on: it is live, or idle until its turn comes */
+            available: boolean;
             feed: string;
-            live: boolean;
             /**
              * Format: double
              * @description That its turn lasts
              */
             seconds: number;
+            /** @enum {string} */
+            state: "off" | "idle" | "connecting" | "waiting" | "live" | "stalled" | "retrying" | "refused";
             title: string;
         };
         Usage: {
@@ -5571,6 +5587,7 @@ export interface operations {
                      *           },
                      *           "sites": [],
                      *           "tags": [],
+                     *           "onDemand": false,
                      *           "reports": false,
                      *           "camera": {
                      *             "url": "rtsp://192.0.2.7/main",
@@ -5702,6 +5719,7 @@ export interface operations {
                  *           },
                  *           "sites": [],
                  *           "tags": [],
+                 *           "onDemand": false,
                  *           "reports": false,
                  *           "camera": {
                  *             "url": "rtsp://192.0.2.7/main",
@@ -5852,6 +5870,7 @@ export interface operations {
                      *           },
                      *           "sites": [],
                      *           "tags": [],
+                     *           "onDemand": false,
                      *           "reports": false,
                      *           "camera": {
                      *             "url": "rtsp://192.0.2.7:554/main",
@@ -6067,6 +6086,7 @@ export interface operations {
                  *       },
                  *       "sites": [],
                  *       "tags": [],
+                 *       "onDemand": false,
                  *       "reports": false,
                  *       "camera": {
                  *         "url": "rtsp://192.0.2.7:554/main",
@@ -6145,6 +6165,7 @@ export interface operations {
                      *       },
                      *       "sites": [],
                      *       "tags": [],
+                     *       "onDemand": false,
                      *       "reports": false,
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
@@ -6372,6 +6393,7 @@ export interface operations {
                      *       },
                      *       "sites": [],
                      *       "tags": [],
+                     *       "onDemand": false,
                      *       "reports": false,
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
@@ -6709,6 +6731,7 @@ export interface operations {
                      *       },
                      *       "sites": [],
                      *       "tags": [],
+                     *       "onDemand": false,
                      *       "reports": false,
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
@@ -7193,6 +7216,7 @@ export interface operations {
                      *       },
                      *       "sites": [],
                      *       "tags": [],
+                     *       "onDemand": false,
                      *       "reports": false,
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
@@ -11097,6 +11121,7 @@ export interface operations {
                      *       },
                      *       "sites": [],
                      *       "tags": [],
+                     *       "onDemand": false,
                      *       "reports": false,
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
@@ -11458,6 +11483,7 @@ export interface operations {
                      *       },
                      *       "sites": [],
                      *       "tags": [],
+                     *       "onDemand": false,
                      *       "reports": false,
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
@@ -11702,13 +11728,15 @@ export interface operations {
                      *           "feed": "lower-station",
                      *           "title": "Lower station",
                      *           "seconds": 20,
-                     *           "live": true
+                     *           "state": "live",
+                     *           "available": true
                      *         },
                      *         {
                      *           "feed": "upper-station",
                      *           "title": "Upper station",
                      *           "seconds": 10,
-                     *           "live": true
+                     *           "state": "idle",
+                     *           "available": true
                      *         }
                      *       ]
                      *     }
@@ -11811,13 +11839,15 @@ export interface operations {
                      *           "feed": "lower-station",
                      *           "title": "Lower station",
                      *           "seconds": 20,
-                     *           "live": true
+                     *           "state": "live",
+                     *           "available": true
                      *         },
                      *         {
                      *           "feed": "upper-station",
                      *           "title": "Upper station",
                      *           "seconds": 10,
-                     *           "live": true
+                     *           "state": "idle",
+                     *           "available": true
                      *         }
                      *       ]
                      *     }
@@ -12424,6 +12454,7 @@ export interface operations {
                      *       "service": [],
                      *       "quiet": 6,
                      *       "off": 0,
+                     *       "idle": 0,
                      *       "waiting": 0
                      *     }
                      */

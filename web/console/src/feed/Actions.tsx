@@ -38,7 +38,7 @@ export function Actions({ feed }: { feed: Feed }) {
       )}
       {waiting && (
         <Button variant="outlined" startIcon={<PlayArrowIcon />} loading={change.isPending} onClick={() => change.mutate("start")}>
-          Try now
+          {feed.state === "idle" ? "Connect" : "Try now"}
         </Button>
       )}
       {feed.state !== "off" && (

@@ -56,7 +56,7 @@ export function EditDialog({ feed, onClose }: { feed: Feed; onClose: () => void 
       )}
       <DeliveryFields values={delivery} onChange={setDelivery} fields={problem?.fields} nameFixed />
       <PictureFields values={pictures} onChange={setPictures} fields={problem?.fields} />
-      <MoreFields values={more} onChange={setMore} fields={problem?.fields} />
+      <MoreFields connects={!publish.pushed} values={more} onChange={setMore} fields={problem?.fields} />
     </FormDialog>
   );
 }

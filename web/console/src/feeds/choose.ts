@@ -16,12 +16,13 @@ export const groups = [
   { key: "broken", label: "Broken", states: ["refused", "retrying", "stalled"] },
   { key: "live", label: "Live", states: ["live"] },
   { key: "waiting", label: "Waiting", states: ["waiting", "connecting"] },
+  { key: "idle", label: "Idle", states: ["idle"] },
   { key: "off", label: "Off", states: ["off"] },
 ] as const;
 
 export const groupOf = (state: string): string => groups.find((g) => (g.states as readonly string[]).includes(state))?.key ?? "off";
 
-const ranks: Record<string, number> = { refused: 0, retrying: 1, stalled: 1, connecting: 2, live: 3, waiting: 4, off: 5 };
+const ranks: Record<string, number> = { refused: 0, retrying: 1, stalled: 1, connecting: 2, live: 3, waiting: 4, idle: 4, off: 5 };
 
 /** The feeds that are asked for, in their order. */
 export function choose(feeds: Feed[], { search, states, tag, order }: Choice): Feed[] {

@@ -12,7 +12,7 @@ import { Link as RouterLink } from "react-router";
 
 import { problemOf } from "../api/client";
 import { ProblemBox } from "../parts/ProblemBox";
-import { morningQuery, type MorningItem } from "../record/queries";
+import { morningQuery, type Morning, type MorningItem } from "../record/queries";
 
 const spans = [
   { key: "evening", label: "Since yesterday, 18:00", hours: 0 },
@@ -52,7 +52,7 @@ export function MorningPage() {
           <Items title="Was wrong, and is over" items={data.was} colour="warning.main" />
           <Items title="Had poor pictures" items={data.poor} colour="warning.main" />
           <Service events={data.service ?? []} />
-          <Typography color="textSecondary">{rest(data.quiet, data.off, data.waiting)}</Typography>
+          <Typography color="textSecondary">{rest(data)}</Typography>
         </>
       )}
     </Stack>
@@ -60,10 +60,11 @@ export function MorningPage() {
 }
 
 /** The feeds that there is nothing to say of. */
-function rest(quiet: number, off: number, waiting: number): string {
+function rest({ quiet, off, idle, waiting }: Morning): string {
   const parts = [
     quiet > 0 && `${quiet} ${quiet === 1 ? "feed was" : "feeds were"} live all the time`,
     off > 0 && `${off} ${off === 1 ? "is" : "are"} switched off`,
+    idle > 0 && `${idle} ${idle === 1 ? "is" : "are"} idle, since nobody needs ${idle === 1 ? "it" : "them"}`,
     waiting > 0 && `${waiting} ${waiting === 1 ? "waits" : "wait"} for somebody to send`,
   ].filter(Boolean);
   return parts.length > 0 ? `${parts.join(", ")}.` : "";

@@ -6,6 +6,7 @@ type State = Feed["state"];
 
 const colours: Record<State, string> = {
   live: "success.main",
+  idle: "text.secondary",
   connecting: "warning.main",
   waiting: "info.main",
   stalled: "warning.main",
@@ -16,7 +17,7 @@ const colours: Record<State, string> = {
 
 /** The state as a word with a mark; the mark's shape tells it without colour. */
 export function StateMark({ state }: { state: State }) {
-  const hollow = state === "off" || state === "connecting" || state === "waiting" || state === "retrying";
+  const hollow = ["off", "idle", "connecting", "waiting", "retrying"].includes(state);
   return (
     <Box component="span" sx={{ display: "inline-flex", alignItems: "center", gap: 0.9, fontWeight: 600, color: colours[state] }}>
       <Box

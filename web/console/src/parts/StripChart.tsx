@@ -14,7 +14,7 @@ const looks: Record<string, { colour: string; name: string; height: number }> = 
   g: { colour: "warning.main", name: "poor pictures", height: 0.75 },
   d: { colour: "error.main", name: "down", height: 1 },
   w: { colour: "info.main", name: "nobody sent", height: 0.25 },
-  o: { colour: "text.disabled", name: "switched off", height: 0.25 },
+  o: { colour: "text.disabled", name: "off or idle", height: 0.25 },
   ".": { colour: "transparent", name: "the service did not run", height: 1 },
 };
 

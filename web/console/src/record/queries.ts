@@ -4,6 +4,7 @@ import { client, dataOf } from "../api/client";
 import type { components } from "../api/schema.gen";
 
 export type MorningItem = components["schemas"]["MorningItem"];
+export type Morning = components["schemas"]["Morning"];
 export type Usage = components["schemas"]["Usage"];
 export type Outage = components["schemas"]["Outage"];
 

@@ -9,10 +9,13 @@ import { Link, useParams } from "react-router";
 
 import { client, dataOf, problemOf, type Me } from "../api/client";
 import { feedsQuery } from "../api/queries";
+import type { components } from "../api/schema.gen";
 import { Player } from "../feed/Player";
 import { useLiveState } from "../live/Live";
 import { span } from "../look/numbers";
 import { ProblemBox } from "../parts/ProblemBox";
+
+type TurnSource = components["schemas"]["TurnSource"];
 
 const turnQuery = (name: string) =>
   queryOptions({
@@ -20,6 +23,11 @@ const turnQuery = (name: string) =>
     queryFn: async ({ signal }) => dataOf(await client.GET("/api/v1/feeds/{name}/turn", { params: { path: { name } }, signal })),
     refetchInterval: 1000,
   });
+
+function whenOff({ state, available, seconds }: TurnSource): string {
+  if (!available) return `${state}: passed over`;
+  return state === "idle" ? `${seconds} s at a time, idle until its turn` : `${seconds} s at a time`;
+}
 
 /** Who is on in a feed that takes turns, and large buttons to put another on: for a phone, too. */
 export function TurnsPage({ me }: { me: Me }) {
@@ -52,7 +60,7 @@ export function TurnsPage({ me }: { me: Me }) {
             <Button
               key={s.feed}
               variant={on ? "contained" : "outlined"}
-              disabled={!may || (!s.live && !on)}
+              disabled={!may || (!s.available && !on)}
               loading={put.isPending && put.variables === s.feed}
               aria-pressed={on}
               onClick={() => put.mutate(s.feed)}
@@ -60,7 +68,7 @@ export function TurnsPage({ me }: { me: Me }) {
             >
               {s.title}
               <Typography component="span" variant="caption" sx={{ opacity: 0.85 }}>
-                {on ? `on for ${span(data.since ?? "", now)}${data.held === s.feed ? ", put on by hand" : ""}` : coming ? "comes on" : s.live ? `${s.seconds} s at a time` : "not live: passed over"}
+                {on ? `on for ${span(data.since ?? "", now)}${data.held === s.feed ? ", put on by hand" : ""}` : coming ? "comes on" : whenOff(s)}
               </Typography>
             </Button>
           );
