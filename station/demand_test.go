@@ -85,7 +85,7 @@ func TestConnectedWhileNeeded(t *testing.T) {
 	asked, run := d.asked.Load(), d.feed.Status().Run
 	assert.Nil(t, d.feed.Status().Facts, "there is no session")
 	assert.False(t, d.feed.Playable())
-	assert.Equal(t, "Nobody needs it now, so the camera is not connected.", d.feed.Condition().Reason())
+	assert.Equal(t, "Nobody needs it now, so it is not connected.", d.feed.Condition().Reason())
 
 	ctx, cancel := context.WithTimeout(t.Context(), 30*time.Second)
 	defer cancel()

@@ -57,7 +57,7 @@ func (c Condition) Reason() string {
 	case c.State == StateOff:
 		return "The feed is switched off."
 	case c.State == StateIdle:
-		return "Nobody needs it now, so the camera is not connected."
+		return "Nobody needs it now, so it is not connected."
 	case c.State == StateConnecting && c.pushed:
 		return "Somebody has begun to send; the first picture is awaited."
 	case c.State == StateConnecting:

@@ -4,6 +4,7 @@ import (
 	"context"
 	"os"
 	"path/filepath"
+	"slices"
 	"time"
 
 	"webostrum/apitypes"
@@ -51,10 +52,15 @@ func addLine(ctx context.Context, data string) error {
 }
 
 // demoFilm paints the stills of yesterday, as if they had been taken, and has the film of them
-// made; once.
+// made; once, and not where somebody has taken its schedule away.
 func demoFilm(ctx context.Context, data string, now time.Time) error {
 	local, err := service.ReadLocal(data)
 	if err != nil {
+		return err
+	}
+	cl := client.New(local.Address, local.Token)
+	mast, err := cl.Feed(ctx, dayMast)
+	if err != nil || !slices.ContainsFunc(mast.Stills, func(s apitypes.StillSchedule) bool { return s.Name == demoDaylight.Name }) {
 		return err
 	}
 	y, m, d := now.AddDate(0, 0, -1).Date()
@@ -73,7 +79,7 @@ func demoFilm(ctx context.Context, data string, now time.Time) error {
 	if err != nil {
 		return err
 	}
-	_, err = client.New(local.Address, local.Token).MakeFilm(ctx, dayMast, apitypes.NewFilm{
+	_, err = cl.MakeFilm(ctx, dayMast, apitypes.NewFilm{
 		Source: demoDaylight.Name, From: day, To: day.AddDate(0, 0, 1), Seconds: demoDaylight.FilmSeconds, Format: demoDaylight.FilmFormat,
 	})
 	return err

@@ -218,7 +218,9 @@ func (a *app) showFeed(c *cli.Command, cl *client.Client, f apitypes.Feed) error
 			row(w, "transcoding", cv.Missing)
 		}
 		row(w, "delay", wishText(f.Delivery))
-		row(w, "HLS", fmt.Sprintf("segments of %g s", f.Target))
+		if f.Target > 0 {
+			row(w, "HLS", fmt.Sprintf("segments of %g s", f.Target))
+		}
 		row(w, "who may watch", f.AudienceMeans)
 		row(w, "on which sites", firstOf(strings.Join(f.Sites, ", "), "all"))
 		if len(f.Tags) > 0 {

@@ -50,7 +50,7 @@ export function MoreFields({ values, onChange, fields, connects = true }: { conn
       {connects && (
         <FormControlLabel
           control={<Switch checked={values.onDemand} onChange={(_, onDemand) => onChange({ ...values, onDemand })} />}
-          label="Connect the camera only while somebody needs it: viewers, a recording, a feed that takes turns"
+          label="On demand: connected only while viewers, recordings or other feeds need it"
         />
       )}
       <Stack direction={{ xs: "column", sm: "row" }} spacing={2}>
