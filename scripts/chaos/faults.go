@@ -137,6 +137,7 @@ func (w *world) comeBack() {
 		w.broke("the service hung when it was ended:\n%s\n%s", stacks, w.service.Log())
 		_ = os.Remove(filepath.Join(w.data, "stuck.txt"))
 	}
+	w.wholeFiles()
 	program := w.program()
 	out, _ := exec.Command(program, "--data", w.data, "check", "--output", "json").Output() // ends with 1 where backups are not set up
 	if !strings.Contains(strings.Join(strings.Fields(string(out)), " "), `"what": "records", "good": true`) {

@@ -48,6 +48,7 @@ func (w *world) watchers(ctx context.Context) {
 	w.going.Go(func() {
 		w.viewer(ctx, "slow reader", func(ctx context.Context) error { return w.readSlowly(ctx, "yard/live.mp4") })
 	})
+	w.going.Go(func() { w.viewer(ctx, "turns", func(ctx context.Context) error { return w.playHLS(ctx, both) }) })
 	w.going.Go(func() { w.viewer(ctx, "webrtc", w.connect) })
 }
 
@@ -267,6 +268,7 @@ func (w *world) calm(ctx context.Context, after time.Duration) {
 		w.broke("not live after %v without a fault: %s", calmFor, strings.Join(left, "; "))
 	}
 	back := time.Since(begun).Seconds()
+	w.keeps(ctx)
 	if !wait.For(ctx, 25*time.Second) { // viewers of before have gone
 		return
 	}
@@ -297,7 +299,7 @@ func (w *world) notLive(ctx context.Context) (list []string) {
 		case f.State == "refused":
 			_, _ = w.cl.StartFeed(ctx, f.Name)
 			list = append(list, f.Name+": refused")
-		case f.State != "live":
+		case f.State != "live" && f.State != "idle":
 			list = append(list, f.Name+": "+f.Reason)
 		}
 	}

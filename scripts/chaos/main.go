@@ -47,6 +47,7 @@ type report struct {
 	Viewers  map[string]int `json:"viewersServed"`
 	Oldest   float64        `json:"oldestPictureSeconds"` // that a list ever had as its newest
 	Broken   []string       `json:"broken"`
+	Files    int            `json:"recordingsRead"` // while the service was away
 	Restarts int            `json:"serviceKilled"`
 }
 

@@ -83,7 +83,7 @@ func newWorld(chance *rand.Rand) (*world, error) {
 			return nil, err
 		}
 	}
-	return w, nil
+	return w, w.addLine()
 }
 
 func (w *world) addFeed(name, url string) error {
@@ -93,12 +93,13 @@ func (w *world) addFeed(name, url string) error {
 	if name == "mast" {
 		in.Camera.Fetch, in.Camera.PollSeconds = "poll", 1
 	}
+	keep(&in)
 	_, err := w.cl.AddFeed(context.Background(), in)
 	return err
 }
 
 func (w *world) startService() error {
-	p, err := testkit.Start("--data", w.data, "serve", "--listen", w.listen, "--webrtc-listen", "127.0.0.1:0", "--rtmp-listen", "", "--rtsp-listen", "", "--search-on", "lo", "--log-level", "error")
+	p, err := testkit.Start("--data", w.data, "serve", "--listen", w.listen, "--webrtc-listen", "127.0.0.1:0", "--rtmp-listen", "", "--rtsp-listen", "", "--search-on", "lo", "--recordings-spare", "4M", "--log-level", "error")
 	if err != nil {
 		return err
 	}
