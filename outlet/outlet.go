@@ -18,6 +18,7 @@ import (
 	"webostrum/barrier"
 	"webostrum/core/fault"
 	"webostrum/station"
+	"webostrum/tend"
 	"webostrum/wait"
 )
 
@@ -80,55 +81,31 @@ func (o *Outlet) State(feed string) State {
 	return State{}
 }
 
-type sender struct {
-	to     station.Outlet
-	cancel context.CancelFunc
-	ended  chan struct{}
+// sending is a feed, and where it is put.
+type sending struct {
+	feed *station.Feed
+	to   station.Outlet
 }
 
 // Run puts what is to be until ctx ends.
 func (o *Outlet) Run(ctx context.Context) {
-	all := make(map[string]*sender)
-	ticker := time.NewTicker(lookEvery)
-	defer ticker.Stop()
+	set := tend.Set[string, sending]{
+		Tend: func(ctx context.Context, _ string, s sending) { o.keep(ctx, s.feed, s.to) },
+		Same: func(before, now sending) bool { return before == now },
+	}
+	defer set.Close()
 	for {
-		wanted := make(map[string]*station.Feed)
+		wanted := make(map[string]sending)
 		for _, f := range o.cfg.Station.List() {
-			if f.Outlet().To != "" {
-				wanted[f.Rules().Name] = f
+			if to := f.Outlet(); to.To != "" {
+				wanted[f.Rules().Name] = sending{f, to}
 			}
 		}
-		for name, s := range all {
-			if f := wanted[name]; f == nil || f.Outlet() != s.to {
-				s.cancel()
-				<-s.ended
-				delete(all, name)
-			}
-		}
-		for name, f := range wanted {
-			if all[name] == nil {
-				all[name] = o.start(ctx, f)
-			}
-		}
-		select {
-		case <-ctx.Done():
-			for _, s := range all {
-				<-s.ended
-			}
+		set.Want(ctx, wanted)
+		if !wait.For(ctx, lookEvery) {
 			return
-		case <-ticker.C:
 		}
 	}
-}
-
-func (o *Outlet) start(ctx context.Context, f *station.Feed) *sender {
-	ctx, cancel := context.WithCancel(ctx)
-	s := &sender{to: f.Outlet(), cancel: cancel, ended: make(chan struct{})}
-	go func() { // Run waits for it
-		defer close(s.ended)
-		o.keep(ctx, f, s.to)
-	}()
-	return s
 }
 
 // keep puts one feed until ctx ends; then nothing of it is left to be played.

@@ -35,6 +35,7 @@ type Motion struct {
 
 // watched is one feed whose picture is measured.
 type watched struct {
+	feed   *station.Feed
 	cancel context.CancelFunc
 	ended  chan struct{}
 
@@ -89,6 +90,10 @@ func (m *motionWatch) look(f *station.Feed, s store.Recording, now time.Time) se
 		wanted = wanted || now.Sub(w.asked) < watchedFor
 		w.mu.Unlock()
 	}
+	if w != nil && w.cancel != nil && w.feed != f { // another feed has its name now
+		m.end(name, w)
+		w = nil
+	}
 	switch {
 	case wanted && (w == nil || w.cancel == nil):
 		w = l.measured(name)
@@ -123,7 +128,7 @@ func (l *Library) measured(name string) *watched {
 
 func (m *motionWatch) begin(w *watched, f *station.Feed) {
 	ctx, cancel := context.WithCancel(context.Background())
-	w.cancel, w.ended = cancel, make(chan struct{})
+	w.feed, w.cancel, w.ended = f, cancel, make(chan struct{})
 	go func() { // end waits for it
 		defer close(w.ended)
 		for ctx.Err() == nil {

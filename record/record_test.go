@@ -30,6 +30,7 @@ const patience = 30 * time.Second
 // house is a station with one feed, and a library.
 type house struct {
 	t       *testing.T
+	record  store.Feed // as it was added
 	records *store.Store
 	feeds   *station.Station
 	folder  string
@@ -49,9 +50,10 @@ func newHouse(t *testing.T, folder string, own bool, settings store.Recording) *
 	require.NoError(t, err)
 	t.Cleanup(feeds.Close)
 	_, url := cam.Serve(t, server.Config{})
-	_, err = feeds.By("", "").Add(store.Feed{Name: feed, Title: feed, URL: url, Enabled: true, Transport: "tcp", Fetch: "auto", AnswerMillis: 5000, FirstMillis: 10000, StallMillis: 5000, Audio: "automatic", AudioHLS: "as-feed", AudioWebRTC: "as-feed", Recording: settings})
+	asAdded := store.Feed{Name: feed, Title: feed, URL: url, Enabled: true, Transport: "tcp", Fetch: "auto", AnswerMillis: 5000, FirstMillis: 10000, StallMillis: 5000, Audio: "automatic", AudioHLS: "as-feed", AudioWebRTC: "as-feed", Recording: settings}
+	_, err = feeds.By("", "").Add(asAdded)
 	require.NoError(t, err)
-	h := &house{t: t, records: records, feeds: feeds, folder: folder, config: record.Config{Folder: folder, Own: own, Store: records, Station: feeds, Log: slog.New(slog.DiscardHandler)}}
+	h := &house{t: t, record: asAdded, records: records, feeds: feeds, folder: folder, config: record.Config{Folder: folder, Own: own, Store: records, Station: feeds, Log: slog.New(slog.DiscardHandler)}}
 	h.open()
 	return h
 }
@@ -89,6 +91,31 @@ func (h *house) length() (sum time.Duration) {
 		sum += f.Ends.Sub(f.Begins)
 	}
 	return sum
+}
+
+// TestAFeedThatIsAddedAgain at once, under its name, is recorded like the one before: the
+// library does not go on with a feed that is gone.
+func TestAFeedThatIsAddedAgain(t *testing.T) {
+	t.Parallel()
+	h := newHouse(t, filepath.Join(t.TempDir(), "recordings"), true, store.Recording{Mode: record.WhyAlways})
+	h.until("it is recorded", func() bool { return h.length() > 0 })
+	by := h.feeds.By("", "")
+	require.NoError(t, by.Remove(feed))
+	_, err := by.Add(h.record)
+	require.NoError(t, err)
+	again := time.Now()
+	h.until("the new one is recorded", func() bool {
+		files := h.files()
+		return len(files) > 0 && files[len(files)-1].Begins.After(again.Add(-time.Second)) && files[len(files)-1].Ends.After(again.Add(2*time.Second))
+	})
+	_, err = by.Edit(feed, "shorter files", func(r *store.Feed) error { r.Recording.Minutes = 1; return nil })
+	require.NoError(t, err)
+	n := len(h.files())
+	h.until("another file is begun", func() bool { return len(h.files()) > n })
+	assert.True(t, h.library.State(feed).Recording)
+	require.NoError(t, by.Remove(feed))
+	h.until("nothing is recorded any more", func() bool { return !h.library.State(feed).Recording })
+	assert.Positive(t, h.length(), "what was recorded outlives its feed")
 }
 
 // TestADiskThatIsFull is told, the live picture goes on, and recording goes on with the first

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"sync/atomic"
 	"time"
 
 	"webostrum/barrier"
@@ -33,7 +32,6 @@ type recorder struct {
 	lib   *Library
 	feed  *station.Feed
 	name  string
-	why   atomic.Pointer[string]
 	from  time.Time // as far back as there is something, for motion; zero for now
 	every time.Duration
 
@@ -220,7 +218,7 @@ func (r *recorder) write(f *recording.Fragment) error {
 		}
 	}
 	if r.file == nil {
-		x, err := r.lib.openFile(r.name, *r.why.Load(), r.muxer, f, r.follows)
+		x, err := r.lib.openFile(r.name, r.lib.State(r.name).Why, r.muxer, f, r.follows)
 		if err != nil {
 			return fmt.Errorf("a file of the recording cannot be made: %w", err)
 		}

@@ -7,6 +7,8 @@ import (
 	"webostrum/core/recording"
 	"webostrum/station"
 	"webostrum/store"
+	"webostrum/tend"
+	"webostrum/wait"
 )
 
 const (
@@ -23,36 +25,41 @@ const (
 	WhyMotion    = "motion"
 )
 
-// running is a recorder that runs.
-type running struct {
-	rec    *recorder
-	every  time.Duration
-	cancel context.CancelFunc
-	ended  chan struct{}
+// recorded is a feed that is recorded, and how.
+type recorded struct {
+	feed  *station.Feed
+	every time.Duration
+	from  time.Time // as far back as there is something, when it begins
 }
 
-// supervise begins and ends recorders as settings, timetables and people say.
+// supervise has feeds be recorded as settings, timetables and people say.
 func (l *Library) supervise(ctx context.Context) {
-	all := make(map[string]*running)
-	ticker := time.NewTicker(lookEvery)
-	defer ticker.Stop()
+	set := tend.Set[string, recorded]{
+		Tend: l.record, Patience: endWithin,
+		Same: func(before, now recorded) bool { return before.feed == now.feed && before.every == now.every },
+	}
+	defer func() {
+		for _, name := range set.Close() {
+			l.cfg.Log.Error("a recording was not ended: its disk does not answer; it is repaired at the next start", "feed", name)
+		}
+		l.rest(nil)
+	}()
 	motion := newMotionWatch(l)
 	defer motion.close()
 	for {
-		l.look(ctx, all, motion)
-		select {
-		case <-ctx.Done():
-			l.endAll(all)
+		wanted := l.look(motion)
+		set.Want(ctx, wanted)
+		l.rest(wanted)
+		if !wait.For(ctx, lookEvery) {
 			return
-		case <-ticker.C:
 		}
 	}
 }
 
-// look begins and ends recorders.
-func (l *Library) look(ctx context.Context, all map[string]*running, motion *motionWatch) {
+// look says which feeds are to be recorded now, and notes why.
+func (l *Library) look(motion *motionWatch) map[string]recorded {
 	now := time.Now()
-	there := make(map[string]bool)
+	wanted, there := make(map[string]recorded), make(map[string]bool)
 	for _, f := range l.cfg.Station.List() {
 		name, settings := f.Rules().Name, f.Recording()
 		there[name] = true
@@ -60,28 +67,34 @@ func (l *Library) look(ctx context.Context, all map[string]*running, motion *mot
 		if m := motion.look(f, settings, now); why == "" && m.active {
 			why, from = WhyMotion, m.from
 		}
-		every := fileLength(settings)
-		r := all[name]
-		if r != nil && why != "" && r.every == every {
-			r.rec.why.Store(&why) // it goes on; the next file has the new reason
-			l.setState(name, true, why, now)
-			continue
-		}
-		if r != nil {
-			l.end(name, r)
-			delete(all, name)
-		}
 		if why != "" {
-			all[name] = l.start(ctx, f, why, from, every)
+			l.setState(name, why, now) // the next file has the new reason
+			wanted[name] = recorded{f, fileLength(settings), from}
 		}
 	}
 	motion.forget(there)
-	for name, r := range all {
-		if !there[name] {
-			l.end(name, r)
-			delete(all, name)
+	return wanted
+}
+
+// rest notes that all others are not recorded.
+func (l *Library) rest(wanted map[string]recorded) {
+	l.mu.Lock()
+	var others []string
+	for name, s := range l.state {
+		if _, is := wanted[name]; s.Recording && !is {
+			others = append(others, name)
 		}
 	}
+	l.mu.Unlock()
+	for _, name := range others {
+		l.setState(name, "", time.Now())
+	}
+}
+
+// record records a feed until ctx ends.
+func (l *Library) record(ctx context.Context, name string, r recorded) {
+	rec := &recorder{lib: l, feed: r.feed, name: name, from: r.from, every: r.every}
+	rec.run(ctx)
 }
 
 // reason is why a feed is to be recorded now, motion aside; empty for not.
@@ -124,59 +137,20 @@ func fileLength(s store.Recording) time.Duration {
 	return time.Duration(s.Minutes) * time.Minute
 }
 
-func (l *Library) start(ctx context.Context, f *station.Feed, why string, from time.Time, every time.Duration) *running {
-	name := f.Rules().Name
-	ctx, cancel := context.WithCancel(ctx)
-	rec := &recorder{lib: l, feed: f, name: name, from: from, every: every}
-	rec.why.Store(&why)
-	r := &running{rec: rec, every: every, cancel: cancel, ended: make(chan struct{})}
-	l.setState(name, true, why, time.Now())
-	go func() { // end waits for it
-		defer close(r.ended)
-		rec.run(ctx)
-	}()
-	return r
-}
-
-func (l *Library) setState(name string, on bool, why string, now time.Time) {
+// setState notes why a feed is recorded; empty for not.
+func (l *Library) setState(name, why string, now time.Time) {
 	l.mu.Lock()
 	s := l.stateLocked(name)
-	changed := s.Recording != on || s.Why != why
+	changed := s.Why != why
 	if changed {
-		s.Recording, s.Why, s.Since = on, why, now
+		s.Recording, s.Why, s.Since = why != "", why, now
 	}
-	if !on {
+	if why == "" {
 		s.Problem = nil
 	}
 	l.mu.Unlock()
 	if changed {
 		l.cfg.Station.Changed()
-	}
-}
-
-// end ends a recorder; one whose disk hangs is left behind, and its file is repaired at the
-// next start.
-func (l *Library) end(name string, r *running) { l.endAll(map[string]*running{name: r}) }
-
-// endAll ends recorders at once.
-func (l *Library) endAll(all map[string]*running) {
-	for _, r := range all {
-		r.cancel()
-	}
-	timer := time.NewTimer(endWithin)
-	defer timer.Stop()
-	late := false
-	for name, r := range all {
-		select {
-		case <-r.ended:
-		case <-timer.C:
-			late = true
-		}
-		if late {
-			l.cfg.Log.Error("a recording was not ended: its disk does not answer", "feed", name)
-			timer.Reset(0)
-		}
-		l.setState(name, false, "", time.Now())
 	}
 }
 

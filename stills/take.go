@@ -14,6 +14,7 @@ import (
 	"webostrum/station"
 	"webostrum/station/pipeline"
 	"webostrum/store"
+	"webostrum/tend"
 	"webostrum/wait"
 )
 
@@ -23,69 +24,45 @@ const (
 	longestNap = time.Minute // so that a clock that is set is seen
 )
 
-// taker takes the stills of one schedule.
-type taker struct {
+// taking is a feed, and a schedule by which its stills are taken.
+type taking struct {
+	feed     *station.Feed
 	schedule store.StillSchedule
-	cancel   context.CancelFunc
-	ended    chan struct{}
 }
 
-// supervise begins and ends takers as the feeds' settings say.
+// supervise has stills be taken as the feeds' settings say.
 func (l *Library) supervise(ctx context.Context) {
-	all := make(map[key]*taker)
-	ticker := time.NewTicker(lookEvery)
-	defer ticker.Stop()
+	set := tend.Set[key, taking]{
+		Tend: func(ctx context.Context, _ key, t taking) { l.keep(ctx, t.feed, t.schedule) },
+		Same: func(before, now taking) bool {
+			return reflect.DeepEqual(before.schedule, now.schedule) && before.feed == now.feed
+		},
+	}
+	defer set.Close()
 	for {
-		l.look(ctx, all)
-		select {
-		case <-ctx.Done():
-			for _, t := range all {
-				t.cancel()
-				<-t.ended
+		wanted := make(map[key]taking)
+		for _, f := range l.cfg.Station.List() {
+			for _, s := range f.Stills() {
+				wanted[key{f.Rules().Name, s.Name}] = taking{f, s}
 			}
+		}
+		set.Want(ctx, wanted)
+		l.forgetOthers(wanted)
+		if !wait.For(ctx, lookEvery) {
 			return
-		case <-ticker.C:
 		}
 	}
 }
 
-func (l *Library) look(ctx context.Context, all map[key]*taker) {
-	wanted := make(map[key]bool)
-	for _, f := range l.cfg.Station.List() {
-		for _, s := range f.Stills() {
-			k := key{f.Rules().Name, s.Name}
-			wanted[k] = true
-			t := all[k]
-			if t != nil && reflect.DeepEqual(t.schedule, s) {
-				continue
-			}
-			if t != nil {
-				t.cancel()
-				<-t.ended
-			}
-			all[k] = l.start(ctx, f, s)
-		}
-	}
-	for k, t := range all {
-		if !wanted[k] {
-			t.cancel()
-			<-t.ended
-			delete(all, k)
-			l.mu.Lock()
+// forgetOthers drops how schedules went that are no more.
+func (l *Library) forgetOthers(wanted map[key]taking) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	for k := range l.state {
+		if _, there := wanted[k]; !there {
 			delete(l.state, k)
-			l.mu.Unlock()
 		}
 	}
-}
-
-func (l *Library) start(ctx context.Context, f *station.Feed, s store.StillSchedule) *taker {
-	ctx, cancel := context.WithCancel(ctx)
-	t := &taker{schedule: s, cancel: cancel, ended: make(chan struct{})}
-	go func() { // supervise waits for it
-		defer close(t.ended)
-		l.keep(ctx, f, s)
-	}()
-	return t
 }
 
 // ScheduleOf reads a schedule as it is recorded; the error says what is wrong with it.
