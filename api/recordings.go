@@ -106,7 +106,9 @@ func (a *API) showRecordings(context.Context, *struct{}) (*struct{ Body apitypes
 	if room.Problem != nil {
 		out.Problem, out.Remedy = room.Problem.Error(), room.Problem.Kind.Remedy
 	}
-	out.Copies = copiesOf(l)
+	if out.Copies = copiesOf(l); out.Copies != nil {
+		out.Copies.Files, out.Copies.Bytes = room.Away, room.AwayBytes
+	}
 	files, err := l.Files("", time.Time{}, time.Time{})
 	if err != nil {
 		return nil, answerFor(err)
@@ -145,15 +147,19 @@ func copiesOf(l *record.Library) *apitypes.RecordingCopies {
 
 func recordedFeed(name string, files []recording.File, s record.State) apitypes.RecordedFeed {
 	r := apitypes.RecordedFeed{Feed: name, Files: len(files), State: recordingState(s)}
-	r.Oldest, r.Newest, r.Bytes = ends(files)
+	r.Oldest, r.Newest, r.Bytes, r.Away = ends(files)
 	return r
 }
 
-// ends are when the oldest of files begins and the newest ends, and the bytes of all.
-func ends(files []recording.File) (oldest, newest *time.Time, bytes int64) {
+// ends are when the oldest of files begins and the newest ends, the bytes of all, and those in
+// the object store alone.
+func ends(files []recording.File) (oldest, newest *time.Time, bytes, away int64) {
 	for i := range files {
 		f := &files[i]
 		bytes += f.Bytes
+		if f.Away {
+			away += f.Bytes
+		}
 		if oldest == nil || f.Begins.Before(*oldest) {
 			oldest = &f.Begins
 		}
@@ -161,7 +167,7 @@ func ends(files []recording.File) (oldest, newest *time.Time, bytes int64) {
 			newest = &f.Ends
 		}
 	}
-	return oldest, newest, bytes
+	return oldest, newest, bytes, away
 }
 
 // past is what was recorded of a feed, for somebody who may see it: engineers, and where the
@@ -222,7 +228,7 @@ func (a *API) listRecordings(ctx context.Context, in *spanInput) (*struct{ Body 
 		return nil, answerFor(err)
 	}
 	out := apitypes.Recordings{Feed: in.Name, State: recordingState(l.State(in.Name)), Files: len(all), Spans: []apitypes.RecordedSpan{}}
-	out.Oldest, out.Newest, out.Bytes = ends(all)
+	out.Oldest, out.Newest, out.Bytes, out.Away = ends(all)
 	if !callerOf(ctx).reader() {
 		out.State.Problem, out.State.Remedy, out.State.Code = "", "", ""
 	}
@@ -235,7 +241,7 @@ func (a *API) listRecordings(ctx context.Context, in *spanInput) (*struct{ Body 
 	spans := recording.Spans(asked)
 	out.More = len(spans) > mostSpans
 	for _, s := range spans[:min(len(spans), mostSpans)] {
-		out.Spans = append(out.Spans, apitypes.RecordedSpan{Begins: s.Begins, Ends: s.Ends, Bytes: s.Bytes, Width: s.Width, Height: s.Height, Codec: s.Codec, Audio: s.Audio, Keep: s.Keep, Why: s.Why})
+		out.Spans = append(out.Spans, apitypes.RecordedSpan{Begins: s.Begins, Ends: s.Ends, Bytes: s.Bytes, Width: s.Width, Height: s.Height, Codec: s.Codec, Audio: s.Audio, Keep: s.Keep, Away: s.Away, Why: s.Why})
 	}
 	return &struct{ Body apitypes.Recordings }{out}, nil
 }

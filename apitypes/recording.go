@@ -27,6 +27,7 @@ type RecordedSpan struct {
 	Codec  string    `json:"codec" doc:"As in RFC 6381" example:"avc1.42c01f"`
 	Audio  bool      `json:"audio"`
 	Keep   bool      `json:"keep" doc:"Whether it is marked to be kept"`
+	Away   bool      `json:"away,omitempty" doc:"Whether it is in the object store alone; it plays from there"`
 	Why    string    `json:"why,omitempty" enum:"always,timetable,hand,motion" doc:"What had it recorded; empty when that is not known any more"`
 }
 
@@ -49,6 +50,7 @@ type Recordings struct {
 	Oldest *time.Time     `json:"oldest,omitempty" doc:"When the oldest of all begins"`
 	Newest *time.Time     `json:"newest,omitempty"`
 	Bytes  int64          `json:"bytes" doc:"Of all"`
+	Away   int64          `json:"awayBytes,omitempty" doc:"Of these, in the object store alone"`
 	Files  int            `json:"files" doc:"Of all"`
 	Spans  []RecordedSpan `json:"spans" doc:"Of the time that was asked for, the oldest first; 2,000 at most"`
 	More   bool           `json:"more" doc:"Whether there are more"`
@@ -57,7 +59,7 @@ type Recordings struct {
 // RecordingRoom is how much recordings take.
 type RecordingRoom struct {
 	Folder  string           `json:"folder"`
-	Files   int              `json:"files"`
+	Files   int              `json:"files" doc:"On the disk"`
 	Bytes   int64            `json:"bytes"`
 	Kept    int64            `json:"keptBytes" doc:"Of what is marked to be kept"`
 	Free    int64            `json:"freeBytes" doc:"On the disk"`
@@ -74,6 +76,8 @@ type RecordingRoom struct {
 type RecordingCopies struct {
 	To      string `json:"to"`
 	Waiting int    `json:"waiting" doc:"Finished files that were not copied yet"`
+	Files   int    `json:"files" doc:"That are there alone"`
+	Bytes   int64  `json:"bytes" doc:"Of those"`
 	Problem string `json:"problem,omitempty"`
 	Remedy  string `json:"remedy,omitempty"`
 }
@@ -84,6 +88,7 @@ type RecordedFeed struct {
 	Gone   bool           `json:"gone,omitempty" doc:"Whether there is no such feed any more"`
 	Files  int            `json:"files"`
 	Bytes  int64          `json:"bytes"`
+	Away   int64          `json:"awayBytes,omitempty" doc:"Of these, in the object store alone"`
 	Oldest *time.Time     `json:"oldest,omitempty"`
 	Newest *time.Time     `json:"newest,omitempty"`
 	State  RecordingState `json:"state"`

@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"fmt"
 	"net/http/httptest"
 	"os"
 	"path/filepath"
@@ -47,6 +48,8 @@ func TestAnObjectStore(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, local, copied)
 
+	w.playsFromTheStore()
+
 	w.edit(client.Patch{"outlet": client.Patch{"to": "s3+" + server.URL + "/site/lower", "user": "cams", "password": "otter"}, "delivery": client.Patch{"segmentSeconds": 1}})
 	w.until("a list is there", func() bool {
 		list, ok := bucket.Object("site/lower/original/" + hls.MediaName)
@@ -65,4 +68,25 @@ func TestAnObjectStore(t *testing.T) {
 		out, _ := w.cli("events", "--feed", feed)
 		return strings.Contains(out, "does not let the feed's files be put")
 	})
+}
+
+// playsFromTheStore has what was recorded make way, and plays it all the same.
+func (w *world) playsFromTheStore() {
+	w.t.Helper()
+	w.edit(client.Patch{"recording": client.Patch{"bytes": 1, "goBack": true}})
+	w.until("it is in the store alone", func() bool {
+		room, err := w.client().RecordingRoom(w.t.Context())
+		return err == nil && room.Copies.Files == 1 && room.Bytes == 0
+	})
+	out, code := w.cli("recording", "show", feed)
+	require.Zero(w.t, code, out)
+	assert.Contains(w.t, out, "object store")
+	r := w.recorded(2 * time.Second)
+	page := openPage(w.t)
+	require.NoError(w.t, page.Open(w.url("/watch/"+feed)))
+	require.NoError(w.t, page.Until(playing, patience))
+	readClocks(w.t, page)
+	begin := r.Oldest.UnixMilli()
+	require.NoError(w.t, page.Run(fmt.Sprintf("%s.goTo(%d)", player, begin)))
+	require.NoError(w.t, page.Until(fmt.Sprintf("(() => { const d = %s; return d > %d && d < %d; })()", onShow, begin-200, begin+4000), patience), "the clock in the picture tells that moment")
 }

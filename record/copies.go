@@ -11,7 +11,6 @@ import (
 
 	"webostrum/bucket"
 	"webostrum/core/fault"
-	"webostrum/core/recording"
 	"webostrum/station"
 	"webostrum/store"
 	"webostrum/wait"
@@ -22,6 +21,7 @@ type Copies struct {
 	To        string // s3+https://HOST/BUCKET/PREFIX; empty for none
 	AccessKey string
 	SecretKey string
+	Days      float64 // that what is there alone is kept; 0 is as long as the store keeps it
 }
 
 const (
@@ -49,8 +49,19 @@ func (l *Library) copyFiles(ctx context.Context) {
 	if l.copier == nil {
 		return
 	}
+	var looked time.Time // at what is there
 	for ctx.Err() == nil {
-		l.copied(l.copyOnce(ctx))
+		err := l.copyOnce(ctx)
+		now := time.Now()
+		if err == nil && (looked.IsZero() || now.Sub(looked) >= lookAwayEvery) {
+			if err = l.lookAway(ctx); err == nil {
+				looked = now
+			}
+		}
+		if err == nil && l.copyClock.trusted(now) {
+			err = l.expire(now)
+		}
+		l.copied(err)
 		wait.For(ctx, copyEvery)
 	}
 }
@@ -82,7 +93,7 @@ func (l *Library) copyOnce(ctx context.Context) error {
 func (c *copier) copy(ctx context.Context, file string, row store.RecordedFile) error {
 	ctx, cancel := context.WithTimeout(ctx, copyWithin)
 	defer cancel()
-	key := c.Key(recording.Kept(row.Path, false)) // one name, whether it is marked or not
+	key := c.key(row.Path)
 	if there, err := c.Client.StatObject(ctx, c.Name, key, minio.StatObjectOptions{}); err == nil && there.Size == row.Bytes {
 		return nil
 	}

@@ -47,9 +47,10 @@ type Config struct {
 type Library struct {
 	cfg   Config
 	store *store.Store
-	clock clockWatch
+	clock clockWatch // of what makes room
 
-	copier *copier // nil for none
+	copier    *copier    // nil for none
+	copyClock clockWatch // of what copies
 
 	mu      sync.Mutex
 	copying *fault.Error               // why nothing is copied; guarded by mu
@@ -269,9 +270,11 @@ func (l *Library) State(feed string) State {
 func (l *Library) Run(ctx context.Context) {
 	<-l.repaired
 	var going sync.WaitGroup
-	going.Go(func() { l.adopt(ctx) })
 	going.Go(func() { l.keepRoom(ctx) })
-	going.Go(func() { l.copyFiles(ctx) })
+	going.Go(func() {
+		l.adopt(ctx) // before it is looked what the object store has, and nobody else
+		l.copyFiles(ctx)
+	})
 	l.supervise(ctx)
 	going.Wait()
 }

@@ -2,8 +2,8 @@ package record
 
 import (
 	"errors"
+	"io"
 	"io/fs"
-	"os"
 	"time"
 
 	"webostrum/core/fault"
@@ -23,7 +23,7 @@ func (l *Library) Files(feed string, from, to time.Time) ([]recording.File, erro
 	for i, r := range rows {
 		list[i] = recording.File{
 			ID: r.ID, Feed: r.Feed, Path: r.Path, Begins: time.UnixMilli(r.BeginsMillis).UTC(), Ends: time.UnixMilli(r.EndsMillis).UTC(), Bytes: r.Bytes,
-			Width: r.Width, Height: r.Height, Codec: r.Codec, Audio: r.Audio, Why: r.Why, Keep: r.Keep, Open: r.Open, Follows: r.Follows,
+			Width: r.Width, Height: r.Height, Codec: r.Codec, Audio: r.Audio, Why: r.Why, Keep: r.Keep, Away: r.Away, Open: r.Open, Follows: r.Follows,
 		}
 	}
 	return list, err
@@ -68,16 +68,12 @@ func (l *Library) indexOf(row store.RecordedFile) (*recording.Index, error) {
 	if known != nil {
 		return known, nil
 	}
-	f, err := os.Open(l.full(row.Path))
+	f, size, err := l.source(row)
 	if err != nil {
 		return nil, err
 	}
 	defer func() { _ = f.Close() }()
-	info, err := f.Stat()
-	if err != nil {
-		return nil, err
-	}
-	index, err := recording.ReadIndex(f, info.Size())
+	index, err := recording.ReadIndex(f, size)
 	if err != nil {
 		return nil, err
 	}
@@ -128,19 +124,27 @@ func (l *Library) readable(row store.RecordedFile) (*recording.Index, error) {
 	switch {
 	case err == nil:
 		return x, nil
+	case row.Away && errors.Is(err, fs.ErrNotExist):
+		return nil, l.forget(&row) // the store has removed it
 	case errors.Is(err, recording.ErrEmpty), errors.Is(err, fs.ErrNotExist), errors.Is(err, fmp4.ErrMalformed):
 		return nil, nil
 	}
 	return nil, DiskFault(err)
 }
 
-// Open opens a file of a feed, to be read as far as it is whole. Close it.
-func (l *Library) Open(feed string, id int64) (f *os.File, size int64, err error) {
+// File is a file that is open, wherever it is. Close it.
+type File interface {
+	io.ReaderAt
+	io.Closer
+}
+
+// Open opens a file of a feed, to be read as far as it is whole.
+func (l *Library) Open(feed string, id int64) (f File, size int64, err error) {
 	row, err := l.store.RecordedFile(id)
 	if err != nil || row.Feed != feed {
 		return nil, 0, fault.New(fault.RecordingNone, err, "This file is not there any more.")
 	}
-	if f, err = os.Open(l.full(row.Path)); err != nil {
+	if f, size, err = l.source(row); err != nil {
 		if errors.Is(err, fs.ErrNotExist) {
 			return nil, 0, fault.New(fault.RecordingNone, err, "This file is not there any more.")
 		}
@@ -148,14 +152,9 @@ func (l *Library) Open(feed string, id int64) (f *os.File, size int64, err error
 	}
 	if x := l.openAt(row.Path); x != nil {
 		row, _ = x.snapshot()
-		return f, row.Bytes, nil
+		size = row.Bytes
 	}
-	info, err := f.Stat()
-	if err != nil {
-		_ = f.Close()
-		return nil, 0, DiskFault(err)
-	}
-	return f, info.Size(), nil
+	return f, size, nil
 }
 
 // Export is one MP4 of a span, to be read from anywhere. Close it.
@@ -172,29 +171,30 @@ type Export struct {
 
 // piece is bytes of a file, or of the head, at a place of the whole.
 type piece struct {
-	path   string // empty for the head
-	offset int64  // in the file
-	begins int64  // in the whole
+	row    *store.RecordedFile // nil for the head
+	offset int64               // in the file
+	begins int64               // in the whole
 	size   int64
 }
 
 // current is the one file of an export that is open: a day has hundreds.
 type current struct {
-	path string
-	f    *os.File
+	lib *Library
+	row *store.RecordedFile
+	f   File
 }
 
 // at opens a file, unless it is the one that is open.
-func (c *current) at(path string) (*os.File, error) {
-	if c.f != nil && c.path == path {
+func (c *current) at(row *store.RecordedFile) (File, error) {
+	if c.f != nil && c.row == row {
 		return c.f, nil
 	}
 	c.close()
-	f, err := os.Open(path)
+	f, _, err := c.lib.source(*row)
 	if err != nil {
 		return nil, err
 	}
-	c.path, c.f = path, f
+	c.row, c.f = row, f
 	return f, nil
 }
 
@@ -208,12 +208,12 @@ func (c *current) close() {
 // partOf reads a file of an export while it is planned.
 type partOf struct {
 	open *current
-	path string
+	row  *store.RecordedFile
 }
 
 // ReadAt implements io.ReaderAt.
 func (p partOf) ReadAt(b []byte, offset int64) (int, error) {
-	f, err := p.open.at(p.path)
+	f, err := p.open.at(p.row)
 	if err != nil {
 		return 0, err
 	}
@@ -229,11 +229,11 @@ func (l *Library) Export(feed string, from, to time.Time, cut recording.Cut) (*E
 	if len(rows) > mostListed {
 		return nil, fault.New(fault.RecordingTooLong, nil, "It is %d files, and %d are the most.", len(rows), mostListed)
 	}
-	e := &Export{}
+	e := &Export{open: current{lib: l}}
 	var sources []recording.Source
-	var paths []string
+	var files []*store.RecordedFile
 	var init []byte
-	for _, row := range rows {
+	for i, row := range rows {
 		x, err := l.readable(row)
 		if err != nil {
 			return nil, err
@@ -244,8 +244,8 @@ func (l *Library) Export(feed string, from, to time.Time, cut recording.Cut) (*E
 		if init != nil && string(init) != string(x.Init) {
 			return nil, fault.New(fault.RecordingMixed, nil, "It changes at %s, to %dx%d.", x.Begins.Format(time.RFC3339Nano), x.Width, x.Height)
 		}
-		path := l.full(row.Path)
-		init, paths, sources = x.Init, append(paths, path), append(sources, recording.Source{Reader: partOf{&e.open, path}, Index: x})
+		file := &rows[i]
+		init, files, sources = x.Init, append(files, file), append(sources, recording.Source{Reader: partOf{&e.open, file}, Index: x})
 	}
 	plan, err := recording.NewExport(sources, from, to, cut)
 	if err != nil {
@@ -253,9 +253,9 @@ func (l *Library) Export(feed string, from, to time.Time, cut recording.Cut) (*E
 		return nil, exportFault(err)
 	}
 	e.Begins, e.Ends, e.Gaps, e.Size, e.head = plan.Begins, plan.Ends, plan.Gaps, plan.Size, plan.Head
-	e.add("", 0, int64(len(plan.Head)))
+	e.add(nil, 0, int64(len(plan.Head)))
 	for _, p := range plan.Pieces {
-		e.add(paths[p.Source], p.Offset, p.Size)
+		e.add(files[p.Source], p.Offset, p.Size)
 	}
 	return e, nil
 }
@@ -270,12 +270,12 @@ func exportFault(err error) error {
 	return DiskFault(err)
 }
 
-func (e *Export) add(path string, offset, size int64) {
+func (e *Export) add(row *store.RecordedFile, offset, size int64) {
 	begins := int64(0)
 	if n := len(e.pieces); n > 0 {
 		begins = e.pieces[n-1].begins + e.pieces[n-1].size
 	}
-	e.pieces = append(e.pieces, piece{path, offset, begins, size})
+	e.pieces = append(e.pieces, piece{row, offset, begins, size})
 }
 
 // keyframeWithin is how long after a time a keyframe is looked for.
@@ -314,7 +314,7 @@ func (l *Library) keyframe(row store.RecordedFile, at time.Time) (*media.Sample,
 	if err != nil {
 		return nil, err
 	}
-	f, err := os.Open(l.full(row.Path))
+	f, _, err := l.source(row)
 	if err != nil {
 		return nil, err
 	}

@@ -122,7 +122,11 @@ func (l *Library) adopt(ctx context.Context) {
 		if seen[path] = true; !ok || !strings.HasPrefix(path, feed+"/") || l.writing(path) {
 			return nil
 		}
-		if _, ok := known[path]; ok {
+		if row, ok := known[path]; ok {
+			if row.Away { // it has come back
+				row.Away = false
+				return l.store.SaveRecordedFile(&row)
+			}
 			return nil
 		}
 		row := &store.RecordedFile{Feed: feed, Path: path, Keep: keep}
@@ -137,7 +141,11 @@ func (l *Library) adopt(ctx context.Context) {
 		return // not all was seen: what is missing may be there
 	}
 	for path, row := range known {
-		if !seen[path] && !row.Open {
+		switch {
+		case seen[path] || row.Open || row.Away:
+		case row.Copied && l.copier != nil:
+			_ = l.store.FileAway(row.ID)
+		default:
 			_ = l.forget(&row)
 		}
 	}

@@ -2,8 +2,6 @@ package record
 
 import (
 	"context"
-	"errors"
-	"io/fs"
 	"math"
 	"os"
 	"time"
@@ -69,7 +67,7 @@ func (l *Library) makeRoom(now time.Time) error {
 	gone := recording.Excess(files, l.policy(), recording.Policy{Most: l.cfg.Most, Free: l.cfg.Free}, free, now, aged)
 	gone = gone[:min(len(gone), removedAtOnce)]
 	for _, f := range gone {
-		if err := l.remove(f); err != nil {
+		if err := l.makeWay(f.ID); err != nil {
 			return err
 		}
 	}
@@ -98,19 +96,8 @@ func (l *Library) policy() func(string) recording.Policy {
 	}
 }
 
-// remove removes a file, and what the index has of it.
-func (l *Library) remove(f recording.File) error {
-	if err := os.Remove(l.full(f.Path)); err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return err
-	}
-	l.mu.Lock()
-	delete(l.indexes, f.ID)
-	l.mu.Unlock()
-	return l.store.ForgetRecordedFile(f.ID)
-}
-
-// Remove removes what lies wholly between two times, but what is kept and what is being
-// written.
+// Remove removes what lies wholly between two times, copies too, but what is kept and what is
+// being written.
 func (l *Library) Remove(feed string, from, to time.Time) (files int, bytes int64, err error) {
 	l.removed.Lock()
 	defer l.removed.Unlock()
@@ -122,7 +109,11 @@ func (l *Library) Remove(feed string, from, to time.Time) (files int, bytes int6
 		if f.Keep || f.Open || f.Begins.Before(from) || f.Ends.After(to) {
 			continue
 		}
-		if err := l.remove(f); err != nil {
+		row, err := l.store.RecordedFile(f.ID)
+		if err != nil {
+			continue // it is gone already
+		}
+		if err := l.erase(row); err != nil {
 			return files, bytes, DiskFault(err)
 		}
 		files, bytes = files+1, bytes+f.Bytes
@@ -146,11 +137,14 @@ func (l *Library) Keep(feed string, from, to time.Time, keep bool) (files int, e
 		if err != nil {
 			continue // removed meanwhile
 		}
-		to := recording.Kept(row.Path, keep)
-		if err := os.Rename(l.full(row.Path), l.full(to)); err != nil {
-			return files, DiskFault(err)
+		row.Keep = keep
+		if !row.Away {
+			to := recording.Kept(row.Path, keep)
+			if err := os.Rename(l.full(row.Path), l.full(to)); err != nil {
+				return files, DiskFault(err)
+			}
+			row.Path = to
 		}
-		row.Path, row.Keep = to, keep
 		if err := l.store.SaveRecordedFile(&row); err != nil {
 			return files, err
 		}
@@ -164,9 +158,11 @@ func (l *Library) Keep(feed string, from, to time.Time, keep bool) (files int, e
 
 // Room is how much recordings take, and how much room there is.
 type Room struct {
-	Files      int
+	Files      int // on the disk
 	Bytes      int64
 	Kept       int64 // bytes that are marked to be kept
+	Away       int   // files that are in the object store alone
+	AwayBytes  int64
 	Free, Disk int64
 	Most, Keep int64        // as in Config: Most, and Free as Keep
 	Problem    *fault.Error // of the folder; nil for none
@@ -184,6 +180,11 @@ func (l *Library) Room() (r Room, err error) {
 		return r, err
 	}
 	for _, f := range files {
+		if f.Away {
+			r.Away++
+			r.AwayBytes += f.Bytes
+			continue
+		}
 		r.Files++
 		r.Bytes += f.Bytes
 		if f.Keep {

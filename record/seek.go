@@ -26,10 +26,10 @@ func (e *Export) Read(p []byte) (int, error) {
 }
 
 func (e *Export) read(p []byte, c piece, offset int64) (int, error) {
-	if c.path == "" {
+	if c.row == nil {
 		return copy(p, e.head[offset:]), nil
 	}
-	f, err := e.open.at(c.path)
+	f, err := e.open.at(c.row)
 	if err != nil {
 		return 0, err
 	}

@@ -85,6 +85,7 @@ type RecordedFile struct {
 	Open         bool
 	Follows      bool
 	Copied       bool // to an object store
+	Away         bool // it is there alone
 }
 
 // SaveRecordedFile writes a file's record; one that is new gets its number.
@@ -128,6 +129,16 @@ func (s *Store) OpenRecordedFiles() (list []RecordedFile, err error) {
 // UncopiedFiles returns those that are finished and were not copied to an object store yet.
 func (s *Store) UncopiedFiles() (list []RecordedFile, err error) {
 	return list, s.db.Where("NOT open AND NOT copied").Order("begins_millis, id").Find(&list).Error
+}
+
+// AwayFiles returns those that are in an object store alone.
+func (s *Store) AwayFiles() (list []RecordedFile, err error) {
+	return list, s.db.Where("away").Order("begins_millis, id").Find(&list).Error
+}
+
+// FileAway notes that a file is in an object store alone.
+func (s *Store) FileAway(id int64) error {
+	return s.db.Model(&RecordedFile{}).Where("id = ?", id).Updates(map[string]any{"copied": true, "away": true, "open": false}).Error
 }
 
 // FileCopied notes that a file was copied.

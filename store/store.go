@@ -345,7 +345,10 @@ var migrations = []migration{
 		`ALTER TABLE feeds ADD COLUMN field_of_view REAL NOT NULL DEFAULT 0`,
 		`ALTER TABLE renditions ADD COLUMN view TEXT NOT NULL DEFAULT ''`,
 	}, nil},
-	{12, []string{`ALTER TABLE feeds ADD COLUMN on_demand INTEGER NOT NULL DEFAULT 0`}, nil},
+	{12, []string{
+		`ALTER TABLE feeds ADD COLUMN on_demand INTEGER NOT NULL DEFAULT 0`,
+		`ALTER TABLE recorded_files ADD COLUMN away INTEGER NOT NULL DEFAULT 0`,
+	}, nil},
 }
 
 func (s *Store) migrate() error {

@@ -26,9 +26,17 @@ func (a *app) recordingFlags() []cli.Flag {
 		&cli.StringFlag{Name: "recordings-copy", Usage: "object store that finished files of recordings are copied to, `s3+https://HOST/BUCKET/PREFIX`; none are without", Sources: a.from("recordings-copy")},
 		&cli.StringFlag{Name: "recordings-copy-key", Usage: "access `KEY` of it", Sources: a.from("recordings-copy-key")},
 		&cli.StringFlag{Name: "recordings-copy-secret-file", Usage: "`FILE` with the secret key of it", Sources: a.from("recordings-copy-secret-file")},
+		&cli.FloatFlag{Name: "recordings-copy-days", Usage: "`DAYS` that recordings are kept there which are on the disk no longer; 0 is as long as the store keeps them", Validator: notNegative, Sources: a.from("recordings-copy-days")},
 		&cli.StringFlag{Name: "recordings-most", Usage: "`BYTES` that all recordings may take, such as 500G; the oldest are removed", Value: "none", Validator: isBytes, Sources: a.from("recordings-most")},
 		&cli.StringFlag{Name: "recordings-spare", Usage: "`BYTES` that are to stay free on their disk; the oldest are removed", Value: "2G", Validator: isBytes, Sources: a.from("recordings-spare")},
 	}
+}
+
+func notNegative(days float64) error {
+	if days < 0 {
+		return errors.New("days are 0 or more")
+	}
+	return nil
 }
 
 func recordingsOf(c *cli.Command) (r service.Recordings, err error) {
@@ -38,6 +46,7 @@ func recordingsOf(c *cli.Command) (r service.Recordings, err error) {
 		}
 	}
 	r.Copies.To, r.Copies.AccessKey = c.String("recordings-copy"), c.String("recordings-copy-key")
+	r.Copies.Days = c.Float("recordings-copy-days")
 	if file := c.String("recordings-copy-secret-file"); file != "" {
 		secret, err := os.ReadFile(file)
 		if err != nil {
@@ -269,10 +278,10 @@ func clockText(t time.Time) string { return t.Local().Format("2006-01-02 15:04:0
 
 func printRoom(w io.Writer, r apitypes.RecordingRoom) {
 	if len(r.Feeds) > 0 {
-		row(w, "FEED", "RECORDED NOW", "FROM", "TO", "FILES", "SIZE")
+		row(w, "FEED", "RECORDED NOW", "FROM", "TO", "FILES", "SIZE", "IN THE STORE ALONE")
 	}
 	for _, f := range r.Feeds {
-		row(w, feedText(f), recordedNow(f.State), timeOr(f.Oldest), timeOr(f.Newest), f.Files, sized(f.Bytes))
+		row(w, feedText(f), recordedNow(f.State), timeOr(f.Oldest), timeOr(f.Newest), f.Files, sized(f.Bytes), sized(f.Away))
 	}
 	if len(r.Feeds) == 0 {
 		row(w, "Nothing was recorded yet: \"webostrum recording start FEED\", or \"webostrum feed edit FEED --record always\".")
@@ -284,7 +293,7 @@ func printRoom(w io.Writer, r apitypes.RecordingRoom) {
 	}
 	row(w, fmt.Sprintf("%s in %s, of which %s are marked to be kept. %s of %s are free.", sized(r.Bytes), r.Folder, sized(r.Kept), sized(r.Free), sized(r.Disk)))
 	if x := r.Copies; x != nil {
-		row(w, fmt.Sprintf("Copied to %s; %s wait. %s %s", x.To, counted(x.Waiting, "file"), x.Problem, x.Remedy))
+		row(w, strings.TrimSpace(fmt.Sprintf("Copied to %s; %s wait. %s with %s are there alone, and play from there. %s %s", x.To, counted(x.Waiting, "file"), counted(x.Files, "file"), sized(x.Bytes), x.Problem, x.Remedy)))
 	}
 	limit := "They may take as much as there is room for"
 	if r.Most > 0 {
@@ -310,6 +319,14 @@ func recordedNow(s apitypes.RecordingState) string {
 	return "no"
 }
 
+// where says where a stretch is.
+func where(s apitypes.RecordedSpan) string {
+	if s.Away {
+		return "object store"
+	}
+	return "disk"
+}
+
 func timeOr(t *time.Time) string {
 	if t == nil {
 		return "-"
@@ -319,10 +336,10 @@ func timeOr(t *time.Time) string {
 
 func printRecordings(w io.Writer, r apitypes.Recordings) {
 	if len(r.Spans) > 0 {
-		row(w, "FROM", "TO", "LENGTH", "SIZE", "PICTURE", "SOUND", "WHY", "KEEP")
+		row(w, "FROM", "TO", "LENGTH", "SIZE", "PICTURE", "SOUND", "WHY", "KEEP", "WHERE")
 	}
 	for _, s := range r.Spans {
-		row(w, clockText(s.Begins), clockText(s.Ends), s.Ends.Sub(s.Begins).Round(time.Second), sized(s.Bytes), fmt.Sprintf("%dx%d %s", s.Width, s.Height, s.Codec), yesNo(s.Audio), s.Why, yesNo(s.Keep))
+		row(w, clockText(s.Begins), clockText(s.Ends), s.Ends.Sub(s.Begins).Round(time.Second), sized(s.Bytes), fmt.Sprintf("%dx%d %s", s.Width, s.Height, s.Codec), yesNo(s.Audio), s.Why, yesNo(s.Keep), where(s))
 	}
 	if len(r.Spans) == 0 {
 		row(w, "Nothing was recorded in that time.")

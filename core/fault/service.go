@@ -92,6 +92,7 @@ const (
 	RecordingOff       Code = "recording-off"
 	CopiesFailed       Code = "copies-failed"
 	CopiesRefused      Code = "copies-refused"
+	CopiesAway         Code = "copies-away"
 	OutletForeign      Code = "outlet-foreign"
 	OutletFailed       Code = "outlet-failed"
 	OutletRefused      Code = "outlet-refused"
@@ -382,6 +383,9 @@ var serviceKinds = []Kind{
 	{Code: CopiesFailed, Class: ClassUnknown, Status: 503,
 		Sentence: "Recordings cannot be copied to the object store.",
 		Remedy:   "The detail says what came back; it is tried again every few seconds, and nothing is lost."},
+	{Code: CopiesAway, Class: ClassUnknown, Status: 503,
+		Sentence: "The object store does not give what was recorded.",
+		Remedy:   "The detail says what came back; try again in a moment. What is on the service's own disk can be played meanwhile."},
 	{Code: CopiesRefused, Class: ClassRefused, Status: 409,
 		Sentence: "The object store does not take recordings.",
 		Remedy:   "Correct the keys, and what they may do in the bucket."},

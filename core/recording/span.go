@@ -1,6 +1,7 @@
 package recording
 
 import (
+	"slices"
 	"sort"
 	"time"
 )
@@ -20,6 +21,7 @@ type File struct {
 	Why     string // always, timetable, hand or motion; empty when it is not known
 	Keep    bool
 	Open    bool // being written
+	Away    bool // in an object store alone
 	Follows bool // goes on exactly where the file before it ended, coded in the same way
 }
 
@@ -32,6 +34,7 @@ type Span struct {
 	Codec        string
 	Audio        bool
 	Keep         bool // all of it
+	Away         bool // in an object store alone
 	Why          string
 }
 
@@ -39,7 +42,7 @@ type Span struct {
 const joined = 1500 * time.Millisecond
 
 // Spans joins files, in the order of their beginnings, to stretches without gaps in which
-// size, coding, reason and keeping are the same.
+// size, coding, reason, keeping and where they are are the same.
 func Spans(files []File) (list []Span) {
 	for _, f := range files {
 		if n := len(list); n > 0 && list[n-1].takes(f) {
@@ -50,13 +53,13 @@ func Spans(files []File) (list []Span) {
 			s.Bytes += f.Bytes
 			continue
 		}
-		list = append(list, Span{f.Begins, f.Ends, f.Bytes, f.Width, f.Height, f.Codec, f.Audio, f.Keep, f.Why})
+		list = append(list, Span{f.Begins, f.Ends, f.Bytes, f.Width, f.Height, f.Codec, f.Audio, f.Keep, f.Away, f.Why})
 	}
 	return list
 }
 
 func (s *Span) takes(f File) bool {
-	return f.Begins.Sub(s.Ends) <= joined && s.Width == f.Width && s.Height == f.Height && s.Codec == f.Codec && s.Audio == f.Audio && s.Keep == f.Keep && s.Why == f.Why
+	return f.Begins.Sub(s.Ends) <= joined && s.Width == f.Width && s.Height == f.Height && s.Codec == f.Codec && s.Audio == f.Audio && s.Keep == f.Keep && s.Away == f.Away && s.Why == f.Why
 }
 
 // Policy is how much is kept; zero values are no limit.
@@ -68,10 +71,11 @@ type Policy struct {
 }
 
 // Excess says which files go: what is too old, what is over a feed's bytes, and the oldest of
-// all as long as there is too little room. Files that are kept or open stay. aged says
+// all as long as there is too little room. Files that are kept or open stay, and those that are
+// away take no room here. aged says
 // whether ages can be trusted, which they cannot after a clock was set.
 func Excess(files []File, policy func(feed string) Policy, all Policy, free int64, now time.Time, aged bool) (gone []File) {
-	files = append([]File(nil), files...)
+	files = slices.DeleteFunc(slices.Clone(files), func(f File) bool { return f.Away })
 	sort.SliceStable(files, func(i, j int) bool { return files[i].Begins.After(files[j].Begins) })
 	perFeed := map[string]int64{}
 	var total int64

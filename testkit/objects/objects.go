@@ -39,6 +39,20 @@ func (s *Store) Break(on bool) {
 	s.broken = on
 }
 
+// Put lays something under a bucket and a key, and Remove takes it away.
+func (s *Store) Put(name string, data []byte) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.objects[name] = data
+}
+
+// Remove is of what Put, or a client, has laid there.
+func (s *Store) Remove(name string) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	delete(s.objects, name)
+}
+
 // Object returns what lies under a bucket and a key.
 func (s *Store) Object(name string) ([]byte, bool) {
 	s.mu.Lock()
@@ -108,7 +122,7 @@ func (s *Store) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 			refuse(w, http.StatusNotFound, "NoSuchKey")
 			return
 		}
-		http.ServeContent(w, r, "", time.Unix(0, 0), bytes.NewReader(data))
+		http.ServeContent(w, r, "", time.Date(2026, 11, 27, 12, 0, 0, 0, time.UTC), bytes.NewReader(data))
 	default:
 		refuse(w, http.StatusMethodNotAllowed, "MethodNotAllowed")
 	}

@@ -3588,6 +3588,11 @@ export interface components {
             minutes?: number;
         };
         RecordedFeed: {
+            /**
+             * Format: int64
+             * @description Of these, in the object store alone
+             */
+            awayBytes?: number;
             /** Format: int64 */
             bytes: number;
             feed: string;
@@ -3603,6 +3608,8 @@ export interface components {
         };
         RecordedSpan: {
             audio: boolean;
+            /** @description Whether it is in the object store alone; it plays from there */
+            away?: boolean;
             /** Format: date-time */
             begins: string;
             /** Format: int64 */
@@ -3636,6 +3643,16 @@ export interface components {
             width: number;
         };
         RecordingCopies: {
+            /**
+             * Format: int64
+             * @description Of those
+             */
+            bytes: number;
+            /**
+             * Format: int64
+             * @description That are there alone
+             */
+            files: number;
             problem?: string;
             remedy?: string;
             to: string;
@@ -3657,7 +3674,10 @@ export interface components {
             diskBytes: number;
             /** @description Of which there is something, or which are recorded now */
             feeds: components["schemas"]["RecordedFeed"][] | null;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description On the disk
+             */
             files: number;
             folder: string;
             /**
@@ -3763,6 +3783,11 @@ export interface components {
             why?: string;
         };
         Recordings: {
+            /**
+             * Format: int64
+             * @description Of these, in the object store alone
+             */
+            awayBytes?: number;
             /**
              * Format: int64
              * @description Of all
