@@ -23,7 +23,7 @@ func (l *Library) Files(feed string, from, to time.Time) ([]recording.File, erro
 	for i, r := range rows {
 		list[i] = recording.File{
 			ID: r.ID, Feed: r.Feed, Path: r.Path, Begins: time.UnixMilli(r.BeginsMillis).UTC(), Ends: time.UnixMilli(r.EndsMillis).UTC(), Bytes: r.Bytes,
-			Width: r.Width, Height: r.Height, Codec: r.Codec, Audio: r.Audio, Why: r.Why, Keep: r.Keep, Away: r.Away, Open: r.Open, Follows: r.Follows,
+			Width: r.Width, Height: r.Height, Codec: r.Codec, Audio: r.Audio, Why: r.Why, Keep: r.Keep, Away: r.Away, Waits: l.copier != nil && !r.Copied && !r.Open, Open: r.Open, Follows: r.Follows,
 		}
 	}
 	return list, err

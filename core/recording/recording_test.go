@@ -275,6 +275,11 @@ func TestWhatIsRemoved(t *testing.T) {
 	assert.Equal(t, []int64{30, 20, 10}, ids(recording.Excess(files, none, recording.Policy{Free: 300}, 50, noon, true)))
 	files[0].Keep, files[1].Open = true, true
 	assert.Equal(t, []int64{10, 2}, ids(recording.Excess(files, none, recording.Policy{Free: 1e9}, 0, noon, true)), "what is kept or open stays")
+	files = hourly("gate", 30, 20, 10, 2)
+	files[0].Away, files[1].Waits = true, true
+	assert.Empty(t, recording.Excess(files, day, recording.Policy{Most: 300}, 1e9, noon, true), "what is in a store takes no room here")
+	assert.Equal(t, []int64{10}, ids(recording.Excess(files, func(string) recording.Policy { return recording.Policy{Bytes: 100} }, recording.Policy{}, 1e9, noon, true)), "what waits to be copied is too good to lose")
+	assert.Equal(t, []int64{20, 10}, ids(recording.Excess(files, none, recording.Policy{Free: 200}, 0, noon, true)), "unless there is no room at all")
 }
 
 func TestSpansJoinFiles(t *testing.T) {

@@ -22,6 +22,7 @@ type File struct {
 	Keep    bool
 	Open    bool // being written
 	Away    bool // in an object store alone
+	Waits   bool // to be copied to one
 	Follows bool // goes on exactly where the file before it ended, coded in the same way
 }
 
@@ -71,8 +72,9 @@ type Policy struct {
 }
 
 // Excess says which files go: what is too old, what is over a feed's bytes, and the oldest of
-// all as long as there is too little room. Files that are kept or open stay, and those that are
-// away take no room here. aged says
+// all as long as there is too little room. Files that are kept or open stay; those that are away
+// take no room here, and those that wait to be copied go only where there is too little room
+// for all. aged says
 // whether ages can be trusted, which they cannot after a clock was set.
 func Excess(files []File, policy func(feed string) Policy, all Policy, free int64, now time.Time, aged bool) (gone []File) {
 	files = slices.DeleteFunc(slices.Clone(files), func(f File) bool { return f.Away })
@@ -83,7 +85,7 @@ func Excess(files []File, policy func(feed string) Policy, all Policy, free int6
 	for _, f := range files {
 		p := policy(f.Feed)
 		perFeed[f.Feed] += f.Bytes
-		if !f.Keep && !f.Open && (aged && p.Age > 0 && now.Sub(f.Ends) > p.Age || p.Bytes > 0 && perFeed[f.Feed] > p.Bytes) {
+		if !f.Keep && !f.Open && !f.Waits && (aged && p.Age > 0 && now.Sub(f.Ends) > p.Age || p.Bytes > 0 && perFeed[f.Feed] > p.Bytes) {
 			perFeed[f.Feed] -= f.Bytes
 			free += f.Bytes
 			gone = append(gone, f)
