@@ -246,6 +246,9 @@ func (r *run) failed(why *fault.Error) time.Duration {
 	r.tries++
 	to := after(why, wasLive)
 	d := pause(to, why, r.tries, rand.Float64())
+	if r.record.Combined.Kind != "" {
+		d = min(d, longestCombined)
+	}
 	r.feed.findAgain(why)
 	r.feed.follow(why)
 	r.feed.change(to, why, r.tries, time.Now().Add(d))

@@ -92,6 +92,8 @@ const (
 	firstPause   = 500 * time.Millisecond
 	longestPause = 30 * time.Second
 	refusedPause = time.Minute
+	// Feeds that are made of others look at these, and bother no camera.
+	longestCombined = 2 * time.Second
 
 	// Cameras lock an account after a few wrong passwords in a row.
 	signInPause = 5 * time.Minute

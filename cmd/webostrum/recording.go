@@ -293,7 +293,7 @@ func printRoom(w io.Writer, r apitypes.RecordingRoom) {
 	}
 	row(w, fmt.Sprintf("%s in %s, of which %s are marked to be kept. %s of %s are free.", sized(r.Bytes), r.Folder, sized(r.Kept), sized(r.Free), sized(r.Disk)))
 	if x := r.Copies; x != nil {
-		row(w, strings.TrimSpace(fmt.Sprintf("Copied to %s; %s wait. %s with %s are there alone, and play from there. %s %s", x.To, counted(x.Waiting, "file"), counted(x.Files, "file"), sized(x.Bytes), x.Problem, x.Remedy)))
+		row(w, strings.TrimSpace(fmt.Sprintf("Copied to %s; %s wait. %s (%s) are there alone, and play from there. %s %s", x.To, counted(x.Waiting, "file"), counted(x.Files, "file"), sized(x.Bytes), x.Problem, x.Remedy)))
 	}
 	limit := "They may take as much as there is room for"
 	if r.Most > 0 {

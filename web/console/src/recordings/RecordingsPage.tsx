@@ -127,7 +127,7 @@ function State({ data }: { data: Recordings }) {
   }
   const now = state.recording ? `It is recorded now, ${whys[state.why ?? ""] ?? ""}${state.until ? `, until ${moment(state.until)}` : ""}.` : "It is not recorded now.";
   const all = data.oldest && data.newest ? `There is something from ${moment(data.oldest)} on, ${sized(data.bytes)} in all.` : "Nothing was recorded yet.";
-  const away = data.awayBytes ? `${sized(data.awayBytes)} of it are in the object store alone, half as high on the timeline, and play from there.` : "";
+  const away = data.awayBytes ? `${sized(data.awayBytes)} of it is in the object store alone, half as high on the timeline, and plays from there.` : "";
   return (
     <Typography variant="body2" color="textSecondary">
       {now} {all} {away} {state.leftOut > 0 && `${state.leftOut} frames are not in it: the disk was too slow.`}

@@ -118,8 +118,7 @@ function SpanBlock({ span, window }: { span: Span; window: Window }) {
       sx={{
         bgcolor: span.keep ? "secondary.main" : "primary.main",
         opacity: span.why === "motion" ? 0.65 : 1,
-        top: 10,
-        bottom: span.away ? 28 : 10, // half as high: in the object store alone
+        ...(span.away ? { top: 19, bottom: 19 } : { top: 10, bottom: 10 }), // half as high: in the object store alone
       }}
     />
   );
