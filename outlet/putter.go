@@ -2,6 +2,7 @@ package outlet
 
 import (
 	"context"
+	"errors"
 	"io"
 	"io/fs"
 	"path"
@@ -83,30 +84,50 @@ func (p *putter) page(ctx context.Context) error {
 	})
 }
 
-// run puts what is new until ctx ends, or the feed is away for long.
+// run puts what is new until ctx ends, the feed is away for long, or the place takes nothing
+// for long.
 func (p *putter) run(ctx context.Context) error {
 	if err := p.begin(ctx); err != nil {
 		return err
 	}
 	p.live = time.Now()
+	failing := time.Time{} // since when
 	for ctx.Err() == nil {
-		fresh, err := p.step(ctx)
-		if err != nil {
-			return err
+		err := p.once(ctx)
+		switch {
+		case err == nil:
+			failing = time.Time{}
+		case failing.IsZero():
+			failing = time.Now()
 		}
-		if fresh {
-			p.live = time.Now()
-			p.outlet.put(p.feed.Rules().Name, p.to.To, len(p.known))
+		if err != nil && (refused(err) || time.Since(failing) > goneAfter) {
+			return err // what fails once in a while is put again, and players see nothing of it
 		}
-		if time.Since(p.live) > goneAfter {
+		if err == nil && time.Since(p.live) > goneAfter {
 			return fault.New(fault.FeedNotReady, nil, "")
-		}
-		if err := p.takeStill(ctx); err != nil {
-			return err
 		}
 		wait.For(ctx, pollEvery)
 	}
 	return ctx.Err()
+}
+
+// once puts what is new.
+func (p *putter) once(ctx context.Context) error {
+	fresh, err := p.step(ctx)
+	if err != nil {
+		return err
+	}
+	if fresh {
+		p.live = time.Now()
+		p.outlet.put(p.feed.Rules().Name, p.to.To, len(p.known))
+	}
+	return p.takeStill(ctx)
+}
+
+// refused says whether there is no use in trying again.
+func refused(err error) bool {
+	var f *fault.Error
+	return errors.As(err, &f) && f.Kind.Class == fault.ClassRefused
 }
 
 func (o *Outlet) put(feed, to string, files int) {
