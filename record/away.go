@@ -6,6 +6,7 @@ import (
 	"io"
 	"io/fs"
 	"os"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -18,9 +19,10 @@ import (
 )
 
 const (
-	blockSize   = 1 << 20 // of what is read of a file in an object store at once
-	mostBlocks  = 4       // of a file that are kept while it is open
-	blockWithin = 20 * time.Second
+	blockSize     = 1 << 20 // of what is read of a file in an object store at once
+	mostBlocks    = 4       // of a file that are kept
+	mostDistant   = 8       // files of which some are
+	blockWithin   = 20 * time.Second
 	lookAwayEvery = 24 * time.Hour // from one look at what is in the store to the next
 )
 
@@ -73,8 +75,35 @@ func (c *copier) key(path string) string {
 	return c.Key(recording.Kept(path, false)) // one name, whether it is marked or not
 }
 
+// open opens a file in the store. Those that were opened lately are still open: a player asks
+// for a few seconds at a time, of which many lie in one block.
 func (c *copier) open(path string, size int64) *distant {
-	return &distant{copier: c, key: c.key(path), size: size, blocks: make(map[int64][]byte)}
+	key := c.key(path)
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	for i, d := range c.lately {
+		if d.key == key && d.size == size {
+			c.lately = append(slices.Delete(c.lately, i, i+1), d)
+			return d
+		}
+	}
+	if len(c.lately) >= mostDistant {
+		c.lately = slices.Delete(c.lately, 0, 1)
+	}
+	d := c.newDistant(key, size)
+	c.lately = append(c.lately, d)
+	return d
+}
+
+func (c *copier) newDistant(key string, size int64) *distant {
+	return &distant{copier: c, key: key, size: size, blocks: make(map[int64][]byte)}
+}
+
+// forget has a file be opened anew.
+func (c *copier) forget(path string) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.lately = slices.DeleteFunc(c.lately, func(d *distant) bool { return d.key == c.key(path) })
 }
 
 // Close implements io.Closer.
@@ -147,6 +176,7 @@ func awayFault(key string, err error) error {
 
 // remove removes a copy; one that is not there is no error.
 func (c *copier) remove(path string) error {
+	c.forget(path)
 	ctx, cancel := context.WithTimeout(context.Background(), blockWithin)
 	defer cancel()
 	if err := awayFault(path, c.Client.RemoveObject(ctx, c.Name, c.key(path), minio.RemoveObjectOptions{})); !errors.Is(err, fs.ErrNotExist) {
@@ -209,7 +239,7 @@ func (s *finder) found(path string, size int64) error {
 	if !ok || !strings.HasPrefix(path, feed+"/") {
 		return nil // somebody else's
 	}
-	file := s.lib.copier.open(path, size)
+	file := s.lib.copier.newDistant(s.lib.copier.key(path), size)
 	x, err := recording.ReadIndex(file, size)
 	var f *fault.Error
 	switch {

@@ -103,6 +103,8 @@ func TestWhatMakesWayPlaysFromTheStore(t *testing.T) {
 	assert.Equal(t, frame, frame2)
 	assert.Equal(t, before, list())
 
+	a.stop()
+	a.open()
 	a.bucket.Break(true)
 	_, _, _, err = a.read()
 	assert.Equal(t, fault.CopiesAway, fault.As(err).Kind.Code, "%v", err)

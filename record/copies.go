@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"sync"
 	"time"
 
 	"github.com/minio/minio-go/v7"
@@ -31,7 +32,12 @@ const (
 
 // copier copies finished files to an object store, behind the writing. What was not copied
 // whole is copied again; files that are there already are left alone.
-type copier struct{ *bucket.Bucket }
+type copier struct {
+	*bucket.Bucket
+
+	mu     sync.Mutex
+	lately []*distant // that were opened, the latest last; guarded by mu
+}
 
 func newCopier(c Copies) (*copier, error) {
 	if c.To == "" {
@@ -41,7 +47,7 @@ func newCopier(c Copies) (*copier, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%q is no place for copies of recordings: %w", c.To, err)
 	}
-	return &copier{b}, nil
+	return &copier{Bucket: b}, nil
 }
 
 // copyFiles copies until ctx ends.
