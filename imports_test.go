@@ -43,7 +43,7 @@ var layers = map[string][]string{
 	"bucket":            {},
 	"record":            {"barrier", "bucket", "core/", "station", "station/", "store", "tend", "wait"},
 	"film":              {"core/", "transcode"},
-	"stills":            {"barrier", "core/", "film", "record", "station", "station/", "store", "tend", "wait"},
+	"stills":            {"barrier", "core/", "film", "record", "station", "station/", "store", "tend", "transcode", "wait"},
 	"outlet":            {"barrier", "bucket", "core/", "station", "station/", "tend", "wait"},
 	"api":               {"access", "film", "outlet", "record", "stills", "alerts", "certs", "router", "netif", "core/", "discover", "onvif", "ingest/", "deliver/", "transcode", "station/", "store", "apitypes", "barrier"},
 	"client":            {"apitypes"},

@@ -220,8 +220,8 @@ func (a *API) makeFilm(ctx context.Context, in *struct {
 	if b.Source != stills.Recording && !slices.ContainsFunc(f.Stills(), func(s store.StillSchedule) bool { return s.Name == b.Source }) {
 		return nil, refused("source", "the feed has no schedule called "+b.Source+`; "recording" is what was recorded`)
 	}
-	if b.Source == stills.Recording && (b.Even || b.Removes) {
-		return nil, refused("source", "brightness is evened out, and pictures are removed, of stills alone")
+	if b.Source == stills.Recording && b.Removes {
+		return nil, refused("removes", "pictures are removed of stills alone: a recording has its own days")
 	}
 	if _, err := rendition.ParseSize(b.Size); err != nil {
 		return nil, refused("size", err.Error())

@@ -60,7 +60,7 @@ type NewFilm struct {
 	Seconds float64   `json:"seconds,omitempty" minimum:"0" maximum:"3600" doc:"How long it is to be; 0 shows every picture, 25 a second" example:"60"`
 	Format  string    `json:"format,omitempty" enum:"mp4,webm" default:"mp4"`
 	Size    string    `json:"size,omitempty" maxLength:"20" doc:"Such as 1280x; empty is that of the first picture"`
-	Even    bool      `json:"even,omitempty" doc:"Whether brightness that goes up and down is evened out; of stills alone"`
+	Even    bool      `json:"even,omitempty" doc:"Whether brightness that goes up and down is evened out"`
 	Removes bool      `json:"removes,omitempty" doc:"Whether the stills are removed afterwards"`
 }
 

@@ -57,9 +57,13 @@ func TestStillsAndFilms(t *testing.T) {
 		path := filepath.Join(w.data, "films", feed, "quick", "latest."+format)
 		assert.InDelta(t, 1, opens(t, page, path, 0.5), 0.6, out)
 	}
-	out, code = w.cli("film", "make", feed, "--from", "10m", "--seconds", "1")
-	require.Zero(t, code, out)
-	opens(t, page, filepath.Join(w.data, "films", feed, "recording", "latest.mp4"), 0.2)
+	recorded := filepath.Join(w.data, "films", feed, "recording", "latest.mp4")
+	for _, more := range [][]string{nil, {"--even"}} {
+		out, code = w.cli(append([]string{"film", "make", feed, "--from", "10m", "--seconds", "1"}, more...)...)
+		require.Zero(t, code, out)
+		opens(t, page, recorded, 0.2)
+		require.NoError(t, os.Remove(recorded)) // another one of the same span has its name
+	}
 
 	films, err := w.client().Films(ctx, feed)
 	require.NoError(t, err)

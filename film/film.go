@@ -73,6 +73,12 @@ type Film struct {
 	Length        time.Duration
 }
 
+// Shown is how many of so many pictures a film of a length shows, 0 for every one.
+func Shown(count int, length time.Duration) int {
+	shown, _ := pace(min(count, Most), length)
+	return shown
+}
+
 // pace says which pictures are shown, and how many a second.
 func pace(count int, length time.Duration) (shown int, rate float64) {
 	if length <= 0 {

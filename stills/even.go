@@ -17,29 +17,35 @@ const (
 // evener evens out how bright pictures are: a camera's exposure that goes up and down makes
 // films flicker.
 type evener struct {
-	read  func(i int) ([]byte, error)
+	read  func(i int) ([]byte, error) // a picture as JPEG
 	count int
-	known map[int]float64
+	known map[int]seen // those around
+}
+
+// seen is a picture, and the mean of its luma; below 0 where there is none.
+type seen struct {
+	data []byte
+	luma float64
 }
 
 // out gives a picture the brightness of those around it.
-func (e *evener) out(i int, data []byte) ([]byte, error) {
-	if e.known == nil {
-		e.known = make(map[int]float64)
-	}
+func (e *evener) out(i int) ([]byte, error) {
 	sum, n := 0.0, 0
 	for k := max(0, i-evenOver); k <= min(e.count-1, i+evenOver); k++ {
-		if b, ok := e.brightness(k); ok {
+		if b := e.look(k).luma; b >= 0 {
 			sum, n = sum+b, n+1
 		}
 	}
-	own, ok := e.brightness(i)
+	own := e.look(i)
 	delete(e.known, i-evenOver-1)
-	if !ok || own < 1 || n == 0 {
-		return data, nil
+	if own.luma < 0 {
+		return e.read(i) // which says what is wrong with it
 	}
-	gain := min(max(sum/float64(n)/own, 1/mostGain), mostGain)
-	picture, err := corejpeg.Pixels(data, mostPixels)
+	if own.luma < 1 {
+		return own.data, nil
+	}
+	gain := min(max(sum/float64(n)/own.luma, 1/mostGain), mostGain)
+	picture, err := corejpeg.Pixels(own.data, mostPixels)
 	if err != nil {
 		return nil, err
 	}
@@ -55,24 +61,28 @@ func (e *evener) out(i int, data []byte) ([]byte, error) {
 	return out.Bytes(), err
 }
 
-// brightness is the mean of a picture's luma.
-func (e *evener) brightness(i int) (float64, bool) {
-	if b, ok := e.known[i]; ok {
-		return b, b >= 0
+// look reads a picture, and remembers it as long as it is one of those around.
+func (e *evener) look(i int) seen {
+	if s, ok := e.known[i]; ok {
+		return s
 	}
-	e.known[i] = -1
-	data, err := e.read(i)
-	if err != nil {
-		return 0, false
+	if e.known == nil {
+		e.known = make(map[int]seen)
 	}
-	p, err := corejpeg.Pixels(data, mostPixels)
-	if err != nil {
-		return 0, false
+	s := seen{luma: -1}
+	if data, err := e.read(i); err == nil {
+		if p, err := corejpeg.Pixels(data, mostPixels); err == nil {
+			s = seen{data, mean(p.Y)}
+		}
 	}
+	e.known[i] = s
+	return s
+}
+
+func mean(luma []byte) float64 {
 	sum := 0
-	for _, v := range p.Y {
+	for _, v := range luma {
 		sum += int(v)
 	}
-	e.known[i] = float64(sum) / float64(max(1, len(p.Y)))
-	return e.known[i], true
+	return float64(sum) / float64(max(1, len(luma)))
 }

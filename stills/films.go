@@ -18,6 +18,7 @@ import (
 	"webostrum/record"
 	"webostrum/station"
 	"webostrum/store"
+	"webostrum/transcode"
 )
 
 // Recording is the source of films that are made of what was recorded.
@@ -215,9 +216,11 @@ func (l *Library) make(ctx context.Context, o Order, j *Job) (string, film.Film,
 	}}
 	var used []File
 	if o.Source == Recording {
-		if err := l.ofRecording(&cfg, o); err != nil {
+		done, err := l.ofRecording(ctx, &cfg, o)
+		if err != nil {
 			return "", film.Film{}, err
 		}
+		defer done()
 	} else if used, err = l.ofStills(&cfg, o); err != nil {
 		return "", film.Film{}, err
 	}
@@ -245,40 +248,48 @@ func (l *Library) ofStills(cfg *film.Config, o Order) ([]File, error) {
 	read := func(i int) ([]byte, error) {
 		return os.ReadFile(l.full(stillsFolder, path.Join(o.Feed, o.Source, list[i].Name)))
 	}
-	even := &evener{read: read, count: len(list)}
-	cfg.Count = len(list)
-	cfg.Picture = func(i int) (film.Picture, error) {
-		data, err := read(i)
-		if err == nil && o.Even {
-			data, err = even.out(i, data)
-		}
-		if err != nil {
-			return film.Picture{}, err
-		}
-		c, err := jpeg.DecodeConfig(bytes.NewReader(data))
-		if err != nil {
-			return film.Picture{}, err
-		}
-		return film.Picture{Track: jpegTrack(c.Width, c.Height), Data: data}, nil
+	cfg.Count, cfg.Picture = len(list), func(i int) (film.Picture, error) { return pictureOf(read(i)) }
+	if o.Even {
+		evened(cfg, read)
 	}
 	return list, nil
+}
+
+// evened has the pictures of a film evened out: those that are shown, among each other.
+func evened(cfg *film.Config, read func(i int) ([]byte, error)) {
+	all := cfg.Count
+	shown := film.Shown(all, cfg.Length)
+	even := &evener{read: func(i int) ([]byte, error) { return read(i * all / shown) }, count: shown}
+	cfg.Count, cfg.Picture = shown, func(i int) (film.Picture, error) { return pictureOf(even.out(i)) }
+}
+
+// pictureOf is a picture of JPEG.
+func pictureOf(data []byte, err error) (film.Picture, error) {
+	if err != nil {
+		return film.Picture{}, err
+	}
+	c, err := jpeg.DecodeConfig(bytes.NewReader(data))
+	if err != nil {
+		return film.Picture{}, err
+	}
+	return film.Picture{Track: jpegTrack(c.Width, c.Height), Data: data}, nil
 }
 
 func jpegTrack(width, height int) *media.Track {
 	return media.VideoTrack(1, 90_000, &media.VideoConfig{Codec: media.JPEG, Width: width, Height: height})
 }
 
-// ofRecording has a film made of the keyframes of a recording.
-func (l *Library) ofRecording(cfg *film.Config, o Order) error {
+// ofRecording has a film made of the keyframes of a recording. Call done behind it.
+func (l *Library) ofRecording(ctx context.Context, cfg *film.Config, o Order) (done func(), err error) {
 	if l.cfg.Recordings == nil {
-		return fault.New(fault.FilmEmpty, nil, "")
+		return nil, fault.New(fault.FilmEmpty, nil, "")
 	}
 	keyframes, err := l.cfg.Recordings.Keyframes(o.Feed, o.From, o.To)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	if len(keyframes) == 0 {
-		return fault.New(fault.FilmEmpty, nil, "")
+		return nil, fault.New(fault.FilmEmpty, nil, "")
 	}
 	cfg.Count = len(keyframes)
 	cfg.Picture = func(i int) (film.Picture, error) {
@@ -288,5 +299,16 @@ func (l *Library) ofRecording(cfg *film.Config, o Order) error {
 		}
 		return film.Picture{Track: s.Track, Data: s.Data}, nil
 	}
-	return nil
+	if !o.Even {
+		return func() {}, nil
+	}
+	made := &transcode.Stills{Program: l.cfg.Worker, Quality: evenQuality}
+	evened(cfg, func(i int) ([]byte, error) {
+		s, err := keyframes[i].Read()
+		if err != nil {
+			return nil, err
+		}
+		return made.Of(ctx, s)
+	})
+	return made.Close, nil
 }

@@ -62,6 +62,17 @@ func TestStill(t *testing.T) {
 	cancel()
 	_, err = transcode.Still(ended, worker(t), &broken, 80)
 	assert.Error(t, err)
+	made := transcode.Stills{Program: worker(t)}
+	defer made.Close()
+	for range 3 {
+		data, err = made.Of(within(t), key)
+		require.NoError(t, err)
+		assert.Equal(t, [2]int{160, 120}, sizeOf(t, data))
+	}
+	_, err = made.Of(within(t), &broken)
+	assert.ErrorIs(t, err, context.DeadlineExceeded, "there is no picture in it")
+	_, err = made.Of(within(t), key)
+	assert.NoError(t, err, "and the next one is none the worse")
 	small := &media.Sample{Track: &media.Track{Codec: media.JPEG, Width: 64, Height: 48}, Data: []byte("as it is")}
 	data, err = transcode.Still(within(t), "", small, 80)
 	require.NoError(t, err)

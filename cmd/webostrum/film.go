@@ -28,7 +28,7 @@ func (a *app) film() *cli.Command {
 					&cli.FloatFlag{Name: "seconds", Usage: "`SECONDS` that it is to be long (default: 25 pictures a second)", HideDefault: true},
 					&cli.StringFlag{Name: "format", Usage: "mp4 or webm", Value: "mp4"},
 					&cli.StringFlag{Name: "size", Usage: "`SIZE` such as 1280x (default: that of the first picture)"},
-					&cli.BoolFlag{Name: "even", Usage: "even out brightness that goes up and down; of stills alone"},
+					&cli.BoolFlag{Name: "even", Usage: "even out brightness that goes up and down"},
 					&cli.BoolFlag{Name: "remove-stills", Usage: "remove the stills afterwards"},
 					&cli.BoolFlag{Name: "no-wait", Usage: "do not wait until it is made"}),
 				Action: a.ofFeed(a.makeFilm),

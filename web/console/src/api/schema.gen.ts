@@ -2760,7 +2760,7 @@ export interface components {
             title?: string;
         };
         NewFilm: {
-            /** @description Whether brightness that goes up and down is evened out; of stills alone */
+            /** @description Whether brightness that goes up and down is evened out */
             even?: boolean;
             /**
              * @default mp4

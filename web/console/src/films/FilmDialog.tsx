@@ -31,7 +31,7 @@ export function FilmDialog({ feed, onClose }: { feed: Feed; onClose: () => void 
       dataOf(
         await client.POST("/api/v1/feeds/{name}/films", {
           params: { path: { name: feed.name } },
-          body: { source, from: new Date(from).toISOString(), to: new Date(to).toISOString(), seconds: Number(seconds || 0), format, even: even && source !== "recording" },
+          body: { source, from: new Date(from).toISOString(), to: new Date(to).toISOString(), seconds: Number(seconds || 0), format, even },
         }),
       ),
     onSuccess: async () => {
@@ -62,7 +62,7 @@ export function FilmDialog({ feed, onClose }: { feed: Feed; onClose: () => void 
           <MenuItem value="webm">WebM (VP9)</MenuItem>
         </TextField>
       </Stack>
-      {source !== "recording" && <FormControlLabel control={<Switch checked={even} onChange={(_, on) => setEven(on)} />} label="Even out brightness that goes up and down" />}
+      <FormControlLabel control={<Switch checked={even} onChange={(_, on) => setEven(on)} />} label="Even out brightness that goes up and down" />
     </FormDialog>
   );
 }
