@@ -2,17 +2,23 @@ package station
 
 import (
 	"context"
+	"time"
 
 	"webostrum/core/fault"
 	"webostrum/core/plan"
 	"webostrum/station/pipeline"
+	"webostrum/wait"
 )
 
 // PlanSource is what is known of what a feed's camera sends. The error is a fault of
-// FeedNotReady before its first frame; one that is idle is connected, and waited for.
+// FeedNotReady before its first frame; one that is idle is connected, and waited for. Rates
+// are those of a few seconds at least.
 func (f *Feed) PlanSource(ctx context.Context) (s plan.Source, err error) {
 	defer f.Need()()
 	f.woken(ctx)
+	if f.live() && !wait.For(ctx, time.Until(f.Condition().Since.Add(measuredAfter))) {
+		return s, ctx.Err()
+	}
 	st := f.Status()
 	if st.Width == 0 || st.Codec == "" {
 		return s, fault.New(fault.FeedNotReady, nil, "%s", f.Waiting())
@@ -26,6 +32,9 @@ func (f *Feed) PlanSource(ctx context.Context) (s plan.Source, err error) {
 	}
 	return s, nil
 }
+
+// measuredAfter is how long a camera has to send before its rates are known.
+const measuredAfter = 3 * time.Second
 
 // Wish is how far behind the feed's picture may be, and what is set by hand.
 func (f *Feed) Wish() plan.Wish { return pipeline.Wish(f.stored()) }
