@@ -60,10 +60,7 @@ func (a *API) addFeed(ctx context.Context, in *struct{ Body apitypes.NewFeed }) 
 	if err := apply(b.FeedSettings, &r, b.Camera.User != ""); err != nil {
 		return nil, err
 	}
-	if err := a.fits(r); err != nil {
-		return nil, err
-	}
-	f, err := a.by(ctx).Add(r)
+	f, err := a.by(ctx).AddFitting(r, a.fits)
 	return withKey(r.PublishKey, "")(a.output(ctx, f, err))
 }
 

@@ -2,6 +2,7 @@ package api_test
 
 import (
 	"context"
+	"fmt"
 	"strings"
 	"testing"
 
@@ -107,6 +108,32 @@ func TestWhatFeedsReferToIsLookedAt(t *testing.T) {
 	assert.Equal(t, before, after, "nothing was changed")
 	_, err = c.ImportFeeds(ctx, apitypes.FeedFile{Feeds: []apitypes.FeedEntry{ofOthers("a", "b"), ofOthers("b", "gate")}}, false, false)
 	assert.NoError(t, err, "of one that comes in the same file")
+}
+
+// TestTwoFeedsAtOnceAtOnePlace: one of them is told, whichever comes second.
+func TestTwoFeedsAtOnceAtOnePlace(t *testing.T) {
+	t.Parallel()
+	w := start(t)
+	c, ctx := client.New(w.url, w.engineer), context.Background()
+	answers := make(chan error, 8)
+	for i := range cap(answers) {
+		go func() {
+			in := apitypes.NewFeed{Name: fmt.Sprintf("gate-%d", i), FeedSettings: apitypes.Defaults("rtsp://192.0.2.7/x")}
+			in.Enabled = new(bool)
+			in.Outlet.To = "https://www.example.org/dav/gate"
+			_, err := c.AddFeed(ctx, in)
+			answers <- err
+		}()
+	}
+	added := 0
+	for range cap(answers) {
+		if err := <-answers; err == nil {
+			added++
+		} else {
+			assert.ErrorContains(t, err, "choose another place")
+		}
+	}
+	assert.Equal(t, 1, added)
 }
 
 // TestAFeedThatBecomesOneOfTurns forgets its camera and its credentials, and comes back.

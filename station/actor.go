@@ -31,11 +31,19 @@ func (a Actor) Warn(feed string, code fault.Code, text string) {
 
 // Add records a feed and runs it if it is switched on.
 func (a Actor) Add(r store.Feed) (*Feed, error) {
+	return a.AddFitting(r, func(store.Feed) error { return nil })
+}
+
+// AddFitting is Add of a feed that has to fit the others, which nobody changes meanwhile.
+func (a Actor) AddFitting(r store.Feed, fits func(store.Feed) error) (*Feed, error) {
 	st := a.st
 	st.editing.Lock()
 	defer st.editing.Unlock()
 	if st.ctx.Err() != nil {
 		return nil, ErrClosed
+	}
+	if err := fits(r); err != nil {
+		return nil, err
 	}
 	if err := st.store.AddFeed(&r); err != nil {
 		return nil, err
