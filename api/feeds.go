@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"fmt"
 	"reflect"
 	"time"
 
@@ -61,7 +62,25 @@ func (a *API) addFeed(ctx context.Context, in *struct{ Body apitypes.NewFeed }) 
 		return nil, err
 	}
 	f, err := a.by(ctx).AddFitting(r, a.fits)
+	if err == nil {
+		a.tellLeft(ctx, r.Name)
+	}
 	return withKey(r.PublishKey, "")(a.output(ctx, f, err))
+}
+
+// tellLeft tells of what is left of an earlier feed of a new one's name, which is the new
+// one's now, and seen by whoever may see the like of it.
+func (a *API) tellLeft(ctx context.Context, name string) {
+	if a.cfg.Recordings != nil {
+		if files, err := a.cfg.Recordings.Files(name, time.Time{}, time.Time{}); err == nil && len(files) > 0 {
+			a.by(ctx).Note(name, station.EventWarning, fmt.Sprintf("there are %d files of recordings of an earlier feed of this name, from %s on, and they are this one's now: remove them if its viewers are not to see them", len(files), files[0].Begins.Format(time.DateOnly)))
+		}
+	}
+	if a.cfg.Stills != nil {
+		if films, err := a.cfg.Stills.Films(name); err == nil && len(films) > 0 {
+			a.by(ctx).Note(name, station.EventWarning, fmt.Sprintf("there are %d films of an earlier feed of this name, and they are this one's now: remove them if its viewers are not to see them", len(films)))
+		}
+	}
 }
 
 // withKey puts the key for publishers into an answer where it is another than before.

@@ -126,6 +126,12 @@ func TestGoingBackIsForThoseWhoMay(t *testing.T) {
 	_, err = w.client().EditFeed(t.Context(), feed, client.Patch{"audience": client.Patch{"who": "signed-in"}})
 	require.NoError(t, err)
 	assert.Equal(t, http.StatusUnauthorized, get())
+	out, code := w.cli("feed", "remove", feed)
+	require.Zero(t, code, out)
+	out, code = w.cli("feed", "add", "--off", feed, "rtsp://192.0.2.7/main")
+	require.Zero(t, code, out)
+	out, _ = w.cli("events", "--feed", feed)
+	assert.Contains(t, out, "of an earlier feed of this name")
 }
 
 // TestAKillCostsASecondAtMost of a recording: every file opens, and the index is right. It
