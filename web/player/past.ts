@@ -1,7 +1,8 @@
 // What was recorded of a feed, from a moment on: a playlist of half an hour around it, and the
 // next one when that ends.
 import { hasMediaSource } from "./source";
-import { playsByItself, type Stage } from "./method";
+import type { Stage } from "./method";
+import { playsByItself } from "./methods";
 import type { Details } from "./session";
 import { dateAt, placeOf, readList, type Piece } from "./pastlist";
 

@@ -7,7 +7,8 @@ import { StateLink, type FeedState, type Rendition } from "./link";
 import type { Lens } from "./around";
 import { bringsPictures } from "./whep";
 import { keepLastFrame } from "./lastframe";
-import { missing, startMethod, type Addresses, type Method, type Stage } from "./method";
+import type { Method, Stage } from "./method";
+import { missing, startMethod, type Addresses } from "./methods";
 import { decodesH265, Reporter, sendReport } from "./report";
 import { methodsOf, patienceWith, wantQuery, type MethodKey, type Want } from "./order";
 

@@ -13,12 +13,10 @@ import type { components } from "../api/schema.gen";
 import { bits, codecName } from "../look/numbers";
 import { ProblemBox } from "../parts/ProblemBox";
 import { CameraDialog } from "./CameraDialog";
+import { controlsKey, type Controls } from "./controls";
 
-export type Controls = components["schemas"]["CameraControls"];
 type Level = NonNullable<Controls["picture"]>[number];
 type Filter = "ON" | "OFF" | "AUTO";
-
-export const controlsKey = (feed: string) => ["camera", feed];
 
 /** What the camera behind a feed is set to by ONVIF, and its presets and moves. */
 export function Camera({ feed }: { feed: string }) {

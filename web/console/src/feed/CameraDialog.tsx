@@ -9,7 +9,7 @@ import { client, dataOf, problemOf } from "../api/client";
 import type { components } from "../api/schema.gen";
 import { codecName } from "../look/numbers";
 import { FormDialog } from "../parts/FormDialog";
-import { type Controls, controlsKey } from "./Camera";
+import { controlsKey, type Controls } from "./controls";
 
 type Change = components["schemas"]["VideoChange"];
 
