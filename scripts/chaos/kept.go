@@ -19,7 +19,7 @@ import (
 const (
 	recorded     = "gate"
 	needed       = "yard"
-	both        = "line"
+	both         = "line"
 	recordedMost = 8 << 20 // bytes of recordings that are kept
 	recordsOn    = 6 * time.Second
 )
