@@ -25,7 +25,7 @@ func TestSettingsOfWhatIsKept(t *testing.T) {
 		{"recording": client.Patch{"mode": "timetable", "timetable": "mon-fri 07:00-19:00", "zone": "Europe/Zurich", "days": 14, "bytes": 5_000_000_000, "goBack": true}},
 		{"recording": client.Patch{"mode": "motion", "thresholdPercent": 2.5, "beforeSeconds": 5, "mask": strings.Repeat(strings.Repeat("x", 16)+"/", 8) + strings.Repeat(".", 16)}},
 		{"stills": []apitypes.StillSchedule{{Name: "day", Seconds: 60, Sun: true, Latitude: 47, Longitude: 8, Film: "day", FilmSeconds: 60}, {Name: "noon", At: []string{"12:00"}}}},
-		{"onDemand": true},
+		{"whileNeeded": true},
 		{"lens": client.Patch{"projection": "fisheye", "fieldOfView": 190}},
 		{"lens": client.Patch{"projection": "flat", "fieldOfView": 0}},
 	}
@@ -38,7 +38,7 @@ func TestSettingsOfWhatIsKept(t *testing.T) {
 	assert.Equal(t, "motion", before.Recording.Mode)
 	assert.Equal(t, 14.0, before.Recording.Days)
 	assert.Len(t, before.Stills, 2)
-	assert.True(t, before.OnDemand)
+	assert.True(t, before.WhileNeeded)
 	wrong := map[string]client.Patch{
 		"25:00":                      {"recording": client.Patch{"mode": "timetable", "timetable": "mon 25:00-26:00"}},
 		"a timetable is like":        {"recording": client.Patch{"mode": "timetable", "timetable": ""}},
@@ -52,7 +52,7 @@ func TestSettingsOfWhatIsKept(t *testing.T) {
 		"not at times of day":        {"stills": []apitypes.StillSchedule{{Name: "a", At: []string{"12:00"}, Sun: true}}},
 		"only a fisheye":             {"lens": client.Patch{"projection": "equirectangular", "fieldOfView": 180}},
 		"90 to 240":                  {"lens": client.Patch{"projection": "fisheye", "fieldOfView": 20}},
-		"not on demand either":       {"publish": client.Patch{"pushed": true}, "camera": client.Patch{"url": ""}},
+		"not while needed either":    {"publish": client.Patch{"pushed": true}, "camera": client.Patch{"url": ""}},
 		"which feeds is it made of":  {"combined": client.Patch{"kind": "turns"}},
 		"made of itself":             {"combined": client.Patch{"kind": "turns", "sources": []apitypes.CombinedFeed{{Feed: "gate"}}}, "camera": client.Patch{"url": ""}},
 		"there is no feed called":    {"combined": client.Patch{"kind": "turns", "sources": []apitypes.CombinedFeed{{Feed: "nowhere"}}}, "camera": client.Patch{"url": ""}},

@@ -37,7 +37,7 @@ func millis(seconds float64) int { return int(math.Round(seconds * 1000)) }
 func settingsOf(r store.Feed) apitypes.FeedSettings {
 	return apitypes.FeedSettings{
 		Title:    r.Title,
-		Audience: apitypes.AudienceSettings{Who: cmp.Or(r.Audience, string(access.SignedIn)), Accounts: append([]string{}, r.Named...)}, Sites: words(r.Sites), Tags: words(r.Tags), Reports: r.Reports, OnDemand: r.OnDemand,
+		Audience: apitypes.AudienceSettings{Who: cmp.Or(r.Audience, string(access.SignedIn)), Accounts: append([]string{}, r.Named...)}, Sites: words(r.Sites), Tags: words(r.Tags), Reports: r.Reports, WhileNeeded: r.WhileNeeded,
 		Camera: apitypes.CameraSettings{
 			URL: hideQuery(r.URL), Transport: r.Transport, Fetch: r.Fetch, Fingerprint: r.Fingerprint, Device: r.Device, DeviceProfile: r.DeviceProfile, DeviceID: r.DeviceID, Follow: r.Follow, PollSeconds: seconds(r.PollMillis),
 			AnswerSeconds: seconds(r.AnswerMillis), FirstFrameSeconds: seconds(r.FirstMillis), StallSeconds: seconds(r.StallMillis),
@@ -173,10 +173,10 @@ func apply(s apitypes.FeedSettings, r *store.Feed, credentials bool) error {
 	if err := applyLens(s.Lens, r); err != nil {
 		return err
 	}
-	if s.OnDemand && s.Publish.Pushed {
-		return refused("onDemand", "a feed that somebody sends to is not connected by the service, and so not on demand either: leave it out")
+	if s.WhileNeeded && s.Publish.Pushed {
+		return refused("whileNeeded", "a feed that somebody sends to is not connected by the service, and so not while needed either: leave it out")
 	}
-	r.Title, r.Sites, r.Reports, r.OnDemand = s.Title, strings.Join(sites.Strings(), " "), s.Reports, s.OnDemand
+	r.Title, r.Sites, r.Reports, r.WhileNeeded = s.Title, strings.Join(sites.Strings(), " "), s.Reports, s.WhileNeeded
 	r.Audience, r.Named = s.Audience.Who, slices.Compact(slices.Sorted(slices.Values(s.Audience.Accounts)))
 	r.SwitchedOff = strings.Join(slices.Compact(slices.Sorted(slices.Values(s.Delivery.Off))), " ")
 	for _, t := range s.Tags {

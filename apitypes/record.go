@@ -55,7 +55,7 @@ type Morning struct {
 	Service  []MorningEvent `json:"service" doc:"What happened to the service itself"`
 	Quiet    int            `json:"quiet" doc:"Feeds that were live all the time"`
 	Off      int            `json:"off"`
-	Idle     int            `json:"idle" doc:"Connected on demand, and nobody needs them"`
+	Idle     int            `json:"idle" doc:"Connected while needed, and nobody needs them"`
 	Waiting  int            `json:"waiting"`
 }
 

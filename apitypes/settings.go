@@ -7,16 +7,16 @@ package apitypes
 type FeedSettings struct {
 	Title string `json:"title" required:"false" default:"" maxLength:"120" doc:"Name for people; the name itself when left out" example:"Lower station"`
 
-	Audience AudienceSettings `json:"audience" required:"false"`
-	Sites    []string         `json:"sites" required:"false" nullable:"false" maxItems:"64" doc:"Sites whose pages may show the feed, such as example.org, *.example.org or https://example.org:8443; empty for all" example:"[\"example.org\"]"`
-	Tags     []string         `json:"tags" required:"false" nullable:"false" maxItems:"20" doc:"What it is grouped by: small letters, digits and single hyphens, 40 at most" example:"[\"outdoors\"]"`
-	OnDemand bool             `json:"onDemand" required:"false" doc:"Whether the camera is connected only while somebody needs it: a viewer, a recording, a schedule, an outlet, or a feed made of it. It saves the camera's line; the first picture takes as long as the camera does"`
-	Reports  bool             `json:"reports" required:"false" doc:"Whether viewers' players tell the service how it plays: engine, delivery, failures, stalls and delay, without names and addresses"`
-	Camera   CameraSettings   `json:"camera" required:"false"`
-	Publish  PublishSettings  `json:"publish" required:"false"`
-	Delivery DeliverySettings `json:"delivery" required:"false"`
-	Pictures PictureSettings  `json:"pictures" required:"false"`
-	Audio    AudioSettings    `json:"audio" required:"false"`
+	Audience    AudienceSettings `json:"audience" required:"false"`
+	Sites       []string         `json:"sites" required:"false" nullable:"false" maxItems:"64" doc:"Sites whose pages may show the feed, such as example.org, *.example.org or https://example.org:8443; empty for all" example:"[\"example.org\"]"`
+	Tags        []string         `json:"tags" required:"false" nullable:"false" maxItems:"20" doc:"What it is grouped by: small letters, digits and single hyphens, 40 at most" example:"[\"outdoors\"]"`
+	WhileNeeded bool             `json:"whileNeeded" required:"false" doc:"Whether the camera is connected only while somebody needs it: a viewer, a recording, a schedule, an outlet, or a feed made of it. It saves the camera's line; the first picture takes as long as the camera does"`
+	Reports     bool             `json:"reports" required:"false" doc:"Whether viewers' players tell the service how it plays: engine, delivery, failures, stalls and delay, without names and addresses"`
+	Camera      CameraSettings   `json:"camera" required:"false"`
+	Publish     PublishSettings  `json:"publish" required:"false"`
+	Delivery    DeliverySettings `json:"delivery" required:"false"`
+	Pictures    PictureSettings  `json:"pictures" required:"false"`
+	Audio       AudioSettings    `json:"audio" required:"false"`
 
 	Lens      LensSettings      `json:"lens" required:"false"`
 	Combined  CombinedSettings  `json:"combined" required:"false"`

@@ -2,7 +2,9 @@
 package bucket
 
 import (
+	"context"
 	"errors"
+	"iter"
 	"net/http"
 	"net/url"
 	"path"
@@ -42,6 +44,24 @@ func Open(to, accessKey, secretKey string) (*Bucket, error) {
 
 // Key is what a file below the prefix is called in the bucket.
 func (b *Bucket) Key(name string) string { return path.Join(b.Prefix, name) }
+
+// Object is something that lies in a bucket.
+type Object struct {
+	Name string // below the prefix
+	Size int64  // bytes
+}
+
+// List goes over what lies below the prefix. An error is the last that comes.
+func (b *Bucket) List(ctx context.Context) iter.Seq2[Object, error] {
+	below := strings.TrimPrefix(b.Prefix+"/", "/")
+	return func(yield func(Object, error) bool) {
+		for o := range b.Client.ListObjects(ctx, b.Name, minio.ListObjectsOptions{Prefix: below, Recursive: true}) {
+			if !yield(Object{strings.TrimPrefix(o.Key, below), o.Size}, o.Err) || o.Err != nil {
+				return
+			}
+		}
+	}
+}
 
 // Refused says whether a store's error is that the keys may not do that.
 func Refused(err error) bool {

@@ -33,6 +33,16 @@ func (w *world) second(name string, args ...string) *testkit.Process {
 	return p
 }
 
+// twoStations begins a world with two cameras that send in the same way.
+func twoStations(t *testing.T) (w *world, upper *testkit.Process) {
+	t.Helper()
+	w = newWorld(t)
+	w.film("--size", "320x180", "--rate", "10", "--keyframes", "1s")
+	w.addFeed()
+	w.state("live")
+	return w, w.second("upper-station", "--size", "320x180", "--rate", "10", "--keyframes", "1s")
+}
+
 // onAir waits until a source of the feed that takes turns is on.
 func (w *world) onAir(feed, source string) apitypes.Turn {
 	w.t.Helper()
@@ -106,11 +116,7 @@ func TestFeedsTakeTurns(t *testing.T) {
 // TestTurnsOfTheSameKindArePassedThrough, and nothing is transcoded.
 func TestTurnsOfTheSameKindArePassedThrough(t *testing.T) {
 	t.Parallel()
-	w := newWorld(t)
-	w.film("--size", "320x180", "--rate", "10", "--keyframes", "1s")
-	w.addFeed()
-	w.state("live")
-	w.second("upper-station", "--size", "320x180", "--rate", "10", "--keyframes", "1s")
+	w, _ := twoStations(t)
 	out, code := w.cli("feed", "add", "line", "--turns", feed+":2,upper-station:2", "--audience", "everyone")
 	require.Zero(t, code, out)
 	w.onAir("line", "upper-station")
@@ -124,13 +130,9 @@ func TestTurnsOfTheSameKindArePassedThrough(t *testing.T) {
 // off-screen leaves its line alone, comes on without a break, and is no outage.
 func TestIdleUntilItsTurn(t *testing.T) {
 	t.Parallel()
-	w := newWorld(t)
-	w.film("--size", "320x180", "--rate", "10", "--keyframes", "1s")
-	w.addFeed()
-	w.state("live")
-	w.second("upper-station", "--size", "320x180", "--rate", "10", "--keyframes", "1s")
+	w, _ := twoStations(t)
 	for _, name := range []string{feed, "upper-station"} {
-		out, code := w.cli("feed", "edit", name, "--on-demand")
+		out, code := w.cli("feed", "edit", name, "--while-needed")
 		require.Zero(t, code, out)
 	}
 	out, code := w.cli("feed", "add", "line", "--turns", feed+":600,upper-station:600", "--audience", "everyone")
@@ -176,10 +178,7 @@ func TestIdleUntilItsTurn(t *testing.T) {
 // TestAMosaic shows feeds beside each other, and one that is away dark.
 func TestAMosaic(t *testing.T) {
 	t.Parallel()
-	w := newWorld(t)
-	w.film("--size", "320x180", "--rate", "10", "--keyframes", "1s")
-	w.addFeed()
-	upper := w.second("upper-station", "--size", "320x180", "--rate", "10", "--keyframes", "1s")
+	w, upper := twoStations(t)
 	out, code := w.cli("feed", "add", "all", "--mosaic", feed+",upper-station", "--combined-size", "640x360", "--audience", "everyone")
 	require.Zero(t, code, out)
 	page := openPage(t)

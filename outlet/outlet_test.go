@@ -25,8 +25,8 @@ import (
 	"webostrum/testkit/cam"
 )
 
-// shelf is a web server that takes files, and fails as it is told.
-type shelf struct {
+// webSite is a web server that takes files, and fails as it is told.
+type webSite struct {
 	mu      sync.Mutex
 	files   map[string]string // guarded by mu
 	log     []string          // of what was done, guarded by mu
@@ -36,7 +36,7 @@ type shelf struct {
 	missing []string          // that a list referred to; guarded by mu
 }
 
-func (s *shelf) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+func (s *webSite) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	body, _ := io.ReadAll(r.Body)
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -61,13 +61,13 @@ func (s *shelf) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 }
 
 // fails has every so many-th request fail from now on, 0 for none.
-func (s *shelf) fails(every, status int) {
+func (s *webSite) fails(every, status int) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	s.every, s.status = every, status
 }
 
-func (s *shelf) did(what string) (times int) {
+func (s *webSite) did(what string) (times int) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	for _, line := range s.log {
@@ -78,10 +78,10 @@ func (s *shelf) did(what string) (times int) {
 	return times
 }
 
-// shop is a feed that is put to a shelf.
-type shop struct {
+// rig is a feed that is put to a web server.
+type rig struct {
 	t      *testing.T
-	shelf  *shelf
+	site   *webSite
 	outlet *Outlet
 	feeds  *station.Station
 	stop   func()
@@ -89,10 +89,10 @@ type shop struct {
 
 const feed, indexOf = "gate", "site/index.m3u8"
 
-func newShop(t *testing.T) *shop {
+func newRig(t *testing.T) *rig {
 	t.Helper()
-	s := &shop{t: t, shelf: &shelf{files: map[string]string{}}}
-	web := httptest.NewServer(s.shelf)
+	s := &rig{t: t, site: &webSite{files: map[string]string{}}}
+	web := httptest.NewServer(s.site)
 	t.Cleanup(web.Close)
 	records, err := store.Open(t.TempDir())
 	require.NoError(t, err)
@@ -112,7 +112,7 @@ func newShop(t *testing.T) *shop {
 	return s
 }
 
-func (s *shop) until(what string, ok func() bool) {
+func (s *rig) until(what string, ok func() bool) {
 	s.t.Helper()
 	ctx, cancel := context.WithTimeout(s.t.Context(), 40*time.Second)
 	defer cancel()
@@ -120,34 +120,34 @@ func (s *shop) until(what string, ok func() bool) {
 }
 
 // puts waits until the list was put so many more times.
-func (s *shop) puts(more int) {
+func (s *rig) puts(more int) {
 	s.t.Helper()
 	const list = "PUT site/original/" + hls.MediaName
-	from := s.shelf.did(list)
-	s.until("the list goes on", func() bool { return s.shelf.did(list) >= from+more })
+	from := s.site.did(list)
+	s.until("the list goes on", func() bool { return s.site.did(list) >= from+more })
 }
 
 // TestAServerThatFailsNowAndThen is tried again, and players see nothing of it: no list is
 // withdrawn, and none is before what it refers to.
 func TestAServerThatFailsNowAndThen(t *testing.T) {
 	t.Parallel()
-	s := newShop(t)
-	s.until("it is put", func() bool { return s.shelf.did("PUT "+indexOf) > 0 })
-	withdrawn := s.shelf.did("DELETE " + indexOf)
-	s.shelf.fails(3, http.StatusServiceUnavailable)
+	s := newRig(t)
+	s.until("it is put", func() bool { return s.site.did("PUT "+indexOf) > 0 })
+	withdrawn := s.site.did("DELETE " + indexOf)
+	s.site.fails(3, http.StatusServiceUnavailable)
 	s.puts(8)
-	assert.Equal(t, withdrawn, s.shelf.did("DELETE "+indexOf))
+	assert.Equal(t, withdrawn, s.site.did("DELETE "+indexOf))
 	assert.Nil(t, s.outlet.State(feed).Problem)
-	s.shelf.fails(0, 0)
+	s.site.fails(0, 0)
 	s.stop()
-	s.shelf.mu.Lock()
-	defer s.shelf.mu.Unlock()
-	assert.Empty(t, s.shelf.missing)
-	for name := range s.shelf.files {
+	s.site.mu.Lock()
+	defer s.site.mu.Unlock()
+	assert.Empty(t, s.site.missing)
+	for name := range s.site.files {
 		assert.Equal(t, "site/index.html", name, "nothing of the run is left")
 	}
 	list, segment := -1, -1 // where each was removed last
-	for i, line := range s.shelf.log {
+	for i, line := range s.site.log {
 		switch {
 		case line == "DELETE "+indexOf:
 			list = i
@@ -161,14 +161,14 @@ func TestAServerThatFailsNowAndThen(t *testing.T) {
 // TestAServerThatRefuses is told at once, and put to again as soon as it lets us.
 func TestAServerThatRefuses(t *testing.T) {
 	t.Parallel()
-	s := newShop(t)
-	s.until("it is put", func() bool { return s.shelf.did("PUT "+indexOf) > 0 })
-	s.shelf.fails(1, http.StatusForbidden)
+	s := newRig(t)
+	s.until("it is put", func() bool { return s.site.did("PUT "+indexOf) > 0 })
+	s.site.fails(1, http.StatusForbidden)
 	s.until("it is told", func() bool {
 		p := s.outlet.State(feed).Problem
 		return p != nil && p.Kind.Code == fault.OutletRefused
 	})
-	s.shelf.fails(0, 0)
+	s.site.fails(0, 0)
 	s.until("it is put again", func() bool { return s.outlet.State(feed).Problem == nil && s.outlet.State(feed).Files > 0 })
 	s.puts(2)
 }
@@ -176,18 +176,18 @@ func TestAServerThatRefuses(t *testing.T) {
 // TestAnotherPlace has nothing be left at the one before.
 func TestAnotherPlace(t *testing.T) {
 	t.Parallel()
-	s := newShop(t)
-	s.until("it is put", func() bool { return s.shelf.did("PUT "+indexOf) > 0 })
+	s := newRig(t)
+	s.until("it is put", func() bool { return s.site.did("PUT "+indexOf) > 0 })
 	_, err := s.feeds.By("", "").Edit(feed, "moved", func(r *store.Feed) error {
 		r.OutletTo = strings.Replace(r.OutletTo, "/site", "/other", 1)
 		return nil
 	})
 	require.NoError(t, err)
-	s.until("it is there", func() bool { return s.shelf.did("PUT other/index.m3u8") > 0 })
-	s.shelf.mu.Lock()
-	defer s.shelf.mu.Unlock()
-	for name := range s.shelf.files {
+	s.until("it is there", func() bool { return s.site.did("PUT other/index.m3u8") > 0 })
+	s.site.mu.Lock()
+	defer s.site.mu.Unlock()
+	for name := range s.site.files {
 		assert.False(t, strings.HasPrefix(name, "site/") && name != "site/index.html", name)
 	}
-	assert.Empty(t, s.shelf.missing)
+	assert.Empty(t, s.site.missing)
 }

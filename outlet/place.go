@@ -210,15 +210,11 @@ func (s *webServer) remove(ctx context.Context, name string) error {
 type objectStore struct{ *bucket.Bucket }
 
 func (s objectStore) claim(ctx context.Context) (list []string, err error) {
-	prefix := s.Prefix
-	if prefix != "" {
-		prefix += "/"
-	}
-	for o := range s.Client.ListObjects(ctx, s.Name, minio.ListObjectsOptions{Prefix: prefix, Recursive: true}) {
-		if o.Err != nil {
-			return nil, s.told(o.Err)
+	for o, err := range s.List(ctx) {
+		if err != nil {
+			return nil, s.told(err)
 		}
-		list = append(list, strings.TrimPrefix(o.Key, prefix))
+		list = append(list, o.Name)
 	}
 	return list, nil
 }

@@ -8,8 +8,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/minio/minio-go/v7"
-
 	"webostrum/core/fault"
 	"webostrum/core/recording"
 	"webostrum/store"
@@ -69,17 +67,15 @@ func (l *Library) lookAway(ctx context.Context) error {
 		known[recording.Kept(row.Path, false)] = true
 	}
 	finder := &finder{lib: l, before: make(map[string]*recording.Index)}
-	below := strings.TrimPrefix(l.copier.Prefix+"/", "/")
-	for o := range l.copier.Client.ListObjects(ctx, l.copier.Name, minio.ListObjectsOptions{Prefix: below, Recursive: true}) {
-		if o.Err != nil {
-			return o.Err
+	for o, err := range l.copier.List(ctx) {
+		if err != nil {
+			return err
 		}
-		path := strings.TrimPrefix(o.Key, below)
-		listed[path] = true
-		if known[path] {
+		listed[o.Name] = true
+		if known[o.Name] {
 			continue
 		}
-		if err := finder.found(path, o.Size); err != nil {
+		if err := finder.found(o.Name, o.Size); err != nil {
 			return err
 		}
 	}

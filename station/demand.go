@@ -23,7 +23,7 @@ const (
 // errNotNeeded ends the session with a camera that nobody needs any more.
 var errNotNeeded = errors.New("station: nobody needs the camera")
 
-// demand is who needs what comes in of a feed. A feed that is connected on demand is idle
+// demand is who needs what comes in of a feed. A feed that is connected while needed is idle
 // while nobody does.
 type demand struct {
 	mu    sync.Mutex
@@ -92,7 +92,7 @@ func (d *demand) session(ctx context.Context) (context.Context, context.CancelFu
 // checkDemand parts from a camera that nobody needs. Whoever comes from then on finds another
 // pipeline, in which nothing is left of before.
 func (f *Feed) checkDemand() {
-	if !f.stored().OnDemand || !f.live() {
+	if !f.stored().WhileNeeded || !f.live() {
 		return
 	}
 	d := &f.demand
@@ -136,7 +136,7 @@ func (f *Feed) available() bool {
 	case StateLive:
 		return true
 	case StateIdle, StateConnecting:
-		return f.stored().OnDemand
+		return f.stored().WhileNeeded
 	}
 	return false
 }
@@ -163,7 +163,7 @@ func (f *Feed) woken(ctx context.Context) {
 // rest waits until somebody needs the camera. It says whether ctx goes on.
 func (r *run) rest(ctx context.Context) bool {
 	f := r.feed
-	for f.stored().OnDemand && !f.demand.needed() {
+	for f.stored().WhileNeeded && !f.demand.needed() {
 		select {
 		case <-ctx.Done():
 			return false

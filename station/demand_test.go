@@ -2,7 +2,6 @@ package station
 
 import (
 	"context"
-	"log/slog"
 	"strings"
 	"sync/atomic"
 	"testing"
@@ -21,9 +20,9 @@ import (
 	"webostrum/testkit/cam"
 )
 
-// onDemand is a station with a feed that is connected on demand, whose camera counts who asks
+// whileNeeded is a station with a feed that is connected while needed, whose camera counts who asks
 // and can freeze.
-type onDemand struct {
+type whileNeeded struct {
 	t       *testing.T
 	st      *Station
 	records *store.Store
@@ -32,15 +31,10 @@ type onDemand struct {
 	frozen  atomic.Bool // it answers and sends nothing
 }
 
-func newOnDemand(t *testing.T, lingers time.Duration) *onDemand {
+func newWhileNeeded(t *testing.T, lingers time.Duration) *whileNeeded {
 	t.Helper()
-	d := &onDemand{t: t}
-	var err error
-	d.records, err = store.Open(t.TempDir())
-	require.NoError(t, err)
-	d.st, err = Open(Config{Store: d.records, Log: slog.New(slog.DiscardHandler)})
-	require.NoError(t, err)
-	t.Cleanup(func() { d.st.Close(); assert.NoError(t, d.records.Close()) })
+	d := &whileNeeded{t: t}
+	d.st, d.records = openEmpty(t)
 	d.st.lingers = lingers
 	_, url := cam.Serve(t, server.Config{
 		Policy: func() server.Policy { d.asked.Add(1); return server.Policy{} },
@@ -51,19 +45,20 @@ func newOnDemand(t *testing.T, lingers time.Duration) *onDemand {
 			return p
 		},
 	})
-	d.feed, err = d.st.Add(store.Feed{Name: "gate", URL: url, Transport: "tcp", SegmentMillis: 500, PlaylistLength: 3, FirstMillis: 1000, Enabled: true, OnDemand: true})
+	var err error
+	d.feed, err = d.st.Add(store.Feed{Name: "gate", URL: url, Transport: "tcp", SegmentMillis: 500, PlaylistLength: 3, FirstMillis: 1000, Enabled: true, WhileNeeded: true})
 	require.NoError(t, err)
 	return d
 }
 
-func (d *onDemand) is(want State) {
+func (d *whileNeeded) is(want State) {
 	d.t.Helper()
 	ctx, cancel := context.WithTimeout(d.t.Context(), 30*time.Second)
 	defer cancel()
 	require.NoError(d.t, testkit.Eventually(ctx, func() bool { return d.feed.Condition().State == want }), "%s, and it is %+v", want, d.feed.Condition())
 }
 
-func (d *onDemand) events() string {
+func (d *whileNeeded) events() string {
 	d.t.Helper()
 	d.st.FlushEvents(context.Background())
 	list, err := d.records.Events(store.EventQuery{Feed: "gate", Limit: 100})
@@ -79,7 +74,7 @@ func (d *onDemand) events() string {
 // nobody needs it, and connected again for each who comes, with nothing of before.
 func TestConnectedWhileNeeded(t *testing.T) {
 	t.Parallel()
-	d := newOnDemand(t, 500*time.Millisecond)
+	d := newWhileNeeded(t, 500*time.Millisecond)
 	d.is(StateLive)
 	d.is(StateIdle)
 	asked, run := d.asked.Load(), d.feed.Status().Run
@@ -128,7 +123,7 @@ func (f *Feed) turnOfTick(ctx context.Context) error {
 // an end; then it is idle.
 func TestABrokenCameraIsTriedUntilItAnswers(t *testing.T) {
 	t.Parallel()
-	d := newOnDemand(t, 500*time.Millisecond)
+	d := newWhileNeeded(t, 500*time.Millisecond)
 	d.is(StateLive)
 	d.is(StateIdle)
 	d.frozen.Store(true)
@@ -145,13 +140,13 @@ func TestABrokenCameraIsTriedUntilItAnswers(t *testing.T) {
 	assert.Equal(t, 2, strings.Count(d.events(), "live: "), "that it has come back is told:\n%s", d.events())
 }
 
-// TestOnDemandIsSwitched while the feed runs, without another run.
-func TestOnDemandIsSwitched(t *testing.T) {
+// TestWhileNeededIsSwitched while the feed runs, without another run.
+func TestWhileNeededIsSwitched(t *testing.T) {
 	t.Parallel()
-	d := newOnDemand(t, 500*time.Millisecond)
+	d := newWhileNeeded(t, 500*time.Millisecond)
 	d.is(StateIdle)
 	set := func(to bool) {
-		_, err := d.st.Edit("gate", "edited", func(r *store.Feed) error { r.OnDemand = to; return nil })
+		_, err := d.st.Edit("gate", "edited", func(r *store.Feed) error { r.WhileNeeded = to; return nil })
 		require.NoError(t, err)
 	}
 	set(false)
@@ -169,10 +164,10 @@ func TestOnDemandIsSwitched(t *testing.T) {
 	require.Error(t, err)
 }
 
-// TestManyComeAndGo at moments that fit badly: each gets pictures, and at the end it is idle.
+// TestManyComeAndGo while the camera is being left: each gets pictures, and at the end it is idle.
 func TestManyComeAndGo(t *testing.T) {
 	t.Parallel()
-	d := newOnDemand(t, time.Millisecond)
+	d := newWhileNeeded(t, time.Millisecond)
 	ctx, cancel := context.WithTimeout(t.Context(), time.Minute)
 	defer cancel()
 	for range 8 {

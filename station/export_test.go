@@ -35,7 +35,7 @@ func NewHistory(s *store.Store, note func(kind, text string), failed func(error)
 func (h History) Look(now time.Time, passed time.Duration, states map[int64]State) {
 	var sights []sight
 	for id, s := range states {
-		x := sight{feed: id, condition: Condition{State: s}, rate: 25, onDemand: s == StateConnecting}
+		x := sight{feed: id, condition: Condition{State: s}, rate: 25, whileNeeded: s == StateConnecting}
 		if s == StateRetrying {
 			x.condition.Fault = fault.New(fault.NoAnswer, nil, "")
 		}

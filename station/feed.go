@@ -153,7 +153,7 @@ func (f *Feed) change(to State, why *fault.Error, tries int, next time.Time) {
 	f.condition = after
 	name, reason := f.record.Name, after.Reason()
 	// That a camera is connected and left as it is needed is how it is meant to be.
-	usual := f.record.OnDemand && why == nil && (to == StateIdle || to == StateConnecting || to == StateLive && f.told == StateLive)
+	usual := f.record.WhileNeeded && why == nil && (to == StateIdle || to == StateConnecting || to == StateLive && f.told == StateLive)
 	if !usual {
 		f.told = to
 	}

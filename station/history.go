@@ -74,14 +74,14 @@ func (h *history) accountLocked(feed int64) *account {
 type sight struct {
 	feed          int64
 	condition     Condition
-	onDemand      bool
+	whileNeeded   bool
 	rate          float64
 	packets, lost uint64
 }
 
 // sightOf looks at a feed.
 func (f *Feed) sightOf() sight {
-	s := sight{feed: f.Rules().ID, condition: f.Condition(), onDemand: f.stored().OnDemand}
+	s := sight{feed: f.Rules().ID, condition: f.Condition(), whileNeeded: f.stored().WhileNeeded}
 	_, s.rate, _ = f.meter.rates()
 	if session := f.session.Load(); session != nil {
 		stats := (*session).Facts().Stats
@@ -171,7 +171,7 @@ func (a *account) judge(s sight) uptime.Look {
 	switch state := s.condition.State; {
 	case state == StateOff:
 		l.Kind = uptime.Off
-	case state == StateIdle || state == StateConnecting && s.onDemand: // it takes its time, and that is no outage
+	case state == StateIdle || state == StateConnecting && s.whileNeeded: // it takes its time, and that is no outage
 		l.Kind = uptime.Idle
 	case state == StateWaiting:
 		l.Kind = uptime.Waiting

@@ -54,7 +54,7 @@ func (f *Feed) begin(record store.Feed) (*run, error) {
 	switch {
 	case record.Pushed:
 		first = StateWaiting
-	case record.OnDemand:
+	case record.WhileNeeded:
 		first = StateIdle
 	}
 	f.change(first, nil, 0, time.Time{})

@@ -13,7 +13,7 @@ type State string
 // The states of a feed.
 const (
 	StateOff        State = "off"        // switched off by somebody
-	StateIdle       State = "idle"       // connected on demand, and nobody needs it
+	StateIdle       State = "idle"       // connected while needed, and nobody needs it
 	StateConnecting State = "connecting" // the first try
 	StateWaiting    State = "waiting"    // nobody sends yet, or no longer
 	StateLive       State = "live"       // pictures come in

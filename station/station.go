@@ -235,7 +235,7 @@ func (f *Feed) renew(before, r store.Feed) {
 	if p != nil {
 		p.Renew(before, r)
 	}
-	f.demand.wake() // whether it is connected on demand may be another
+	f.demand.wake() // whether it is connected only while needed may have changed
 	if before.PublishOpen && !r.PublishOpen {
 		f.endPublisher(true, fault.New(fault.PublishKeyMissing, nil, ""))
 	}
@@ -262,7 +262,7 @@ func (st *Station) Restart(name string) (*Feed, error) {
 	return st.putOpening(r), nil
 }
 
-// putOpening is put, and has a camera that is connected on demand be connected once.
+// putOpening is put, and has a camera that is connected while needed be connected once.
 func (st *Station) putOpening(r store.Feed) *Feed {
 	f := st.put(r)
 	f.touch()

@@ -37,7 +37,7 @@ type Feed struct {
 	PartMillis     int
 	PlaylistLength int
 	Enabled        bool
-	OnDemand       bool // connected only while somebody needs it
+	WhileNeeded    bool // connected only while somebody needs it
 
 	// Publishing: nobody opens the camera; whoever knows the key sends to the feed.
 	Pushed          bool

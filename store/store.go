@@ -346,7 +346,7 @@ var migrations = []migration{
 		`ALTER TABLE renditions ADD COLUMN view TEXT NOT NULL DEFAULT ''`,
 	}, nil},
 	{12, []string{
-		`ALTER TABLE feeds ADD COLUMN on_demand INTEGER NOT NULL DEFAULT 0`,
+		`ALTER TABLE feeds ADD COLUMN while_needed INTEGER NOT NULL DEFAULT 0`,
 		`ALTER TABLE recorded_files ADD COLUMN away INTEGER NOT NULL DEFAULT 0`,
 	}, nil},
 }

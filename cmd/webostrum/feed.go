@@ -226,8 +226,8 @@ func (a *app) showFeed(c *cli.Command, cl *client.Client, f apitypes.Feed) error
 		if len(f.Tags) > 0 {
 			row(w, "tags", strings.Join(f.Tags, ", "))
 		}
-		if f.OnDemand {
-			row(w, "connected", "on demand: only while somebody needs it")
+		if f.WhileNeeded {
+			row(w, "connected", "only while somebody needs it")
 		}
 		if f.Reports {
 			row(w, "reports", "viewers' players tell how it plays: \"webostrum plan "+f.Name+"\"")

@@ -121,7 +121,7 @@ func feedSettings() []settingFlag {
 		boolSetting("publish.pushed", "pushed", "nobody opens a camera: it, or a program, sends to the feed"),
 		boolSetting("publish.open", "open-to-all", "whoever reaches the ports may send without the feed's key; for closed networks only"),
 		boolSetting("publish.takeOver", "take-over", "who sends second takes the feed over; refused otherwise"),
-		boolSetting("onDemand", "on-demand", "the camera is connected only while somebody needs it: viewers, a recording, a feed that takes turns"),
+		boolSetting("whileNeeded", "while-needed", "the camera is connected only while somebody needs it: viewers, a recording, a feed that takes turns"),
 		stringSetting("title", "title", "`NAME` for people", "the feed's name"),
 		floatSetting("delivery.within", "within", "`SECONDS` that the picture may be behind; 0 is whatever is cheapest", "2"),
 		floatSetting("delivery.segmentSeconds", "segment", "for experts: wanted `SECONDS` of an HLS segment, 0.5 to 60; 0 follows from --within", "0"),

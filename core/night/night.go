@@ -55,7 +55,7 @@ type Note struct {
 	Service  []Event
 	Quiet    int // feeds that were live all the time
 	Off      int // that are switched off
-	Idle     int // that are connected on demand, and nobody needs
+	Idle     int // that are connected while needed, and nobody needs
 	Waiting  int // that nobody sends to, and nobody has to
 }
 

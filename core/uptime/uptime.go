@@ -15,7 +15,7 @@ type Kind uint8
 const (
 	Unknown  Kind = iota
 	Off           // switched off by somebody
-	Idle          // nobody needs it, and it is connected on demand
+	Idle          // it is connected while needed, and nobody needs it
 	Waiting       // nobody sends to it, and nobody has to
 	Down          // it should be live, and is not
 	Degraded      // pictures come, and not as they should

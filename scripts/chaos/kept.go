@@ -14,8 +14,8 @@ import (
 	"webostrum/wait"
 )
 
-// What is kept and combined: one feed is recorded and has stills taken, one is connected on
-// demand, and one takes turns between them.
+// What is kept and combined: one feed is recorded and has stills taken, one is connected while
+// needed, and one takes turns between them.
 const (
 	recorded     = "gate"
 	needed       = "yard"
@@ -31,7 +31,7 @@ func keep(in *apitypes.NewFeed) {
 		in.Recording.Mode, in.Recording.Minutes, in.Recording.Bytes = "always", 1, recordedMost
 		in.Stills = []apitypes.StillSchedule{{Name: "often", Seconds: 2, Days: 0.01}}
 	case needed:
-		in.OnDemand = true
+		in.WhileNeeded = true
 	}
 }
 

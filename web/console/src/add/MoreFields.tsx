@@ -7,7 +7,7 @@ import TextField from "@mui/material/TextField";
 import type { Feed, FeedChange } from "../api/client";
 
 export interface MoreValues {
-  onDemand: boolean;
+  whileNeeded: boolean;
   projection: string;
   fieldOfView: string;
   to: string;
@@ -17,13 +17,13 @@ export interface MoreValues {
 
 export function moreOf(feed: Feed): MoreValues {
   const { lens, outlet } = feed;
-  return { onDemand: feed.onDemand ?? false, projection: lens.projection ?? "flat", fieldOfView: lens.fieldOfView ? String(lens.fieldOfView) : "", to: outlet.to ?? "", user: outlet.user ?? "", password: "" };
+  return { whileNeeded: feed.whileNeeded ?? false, projection: lens.projection ?? "flat", fieldOfView: lens.fieldOfView ? String(lens.fieldOfView) : "", to: outlet.to ?? "", user: outlet.user ?? "", password: "" };
 }
 
 /** What changes; a password that is left empty stays. */
 export function moreBody(v: MoreValues): FeedChange {
   return {
-    onDemand: v.onDemand,
+    whileNeeded: v.whileNeeded,
     lens: { projection: v.projection as "flat", fieldOfView: v.projection === "fisheye" ? Number(v.fieldOfView || 0) : 0 },
     outlet: { to: v.to, user: v.user, ...(v.password ? { password: v.password } : {}) },
   } as FeedChange;
@@ -38,7 +38,7 @@ const projections = [
 
 /** How the picture is projected, and where its files are put besides. */
 export function MoreFields({ values, onChange, fields, connects = true }: { connects?: boolean; values: MoreValues; onChange: (v: MoreValues) => void; fields: Record<string, string> | undefined }) {
-  const field = (name: Exclude<keyof MoreValues, "onDemand">, path: string, label: string, hint?: string) => ({
+  const field = (name: Exclude<keyof MoreValues, "whileNeeded">, path: string, label: string, hint?: string) => ({
     label,
     value: values[name],
     onChange: (e: { target: { value: string } }) => onChange({ ...values, [name]: e.target.value }),
@@ -49,8 +49,8 @@ export function MoreFields({ values, onChange, fields, connects = true }: { conn
     <>
       {connects && (
         <FormControlLabel
-          control={<Switch checked={values.onDemand} onChange={(_, onDemand) => onChange({ ...values, onDemand })} />}
-          label="On demand: connected only while viewers, recordings or other feeds need it"
+          control={<Switch checked={values.whileNeeded} onChange={(_, whileNeeded) => onChange({ ...values, whileNeeded })} />}
+          label="Connected only while viewers, recordings or other feeds need it"
         />
       )}
       <Stack direction={{ xs: "column", sm: "row" }} spacing={2}>

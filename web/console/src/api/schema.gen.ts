@@ -2195,8 +2195,6 @@ export interface components {
             name: string;
             /** Format: date-time */
             nextTry?: string;
-            /** @description Whether the camera is connected only while somebody needs it: a viewer, a recording, a schedule, an outlet, or a feed made of it. It saves the camera's line; the first picture takes as long as the camera does */
-            onDemand?: boolean;
             outlet?: components["schemas"]["OutletSettings"];
             pictures?: components["schemas"]["PictureSettings"];
             publish?: components["schemas"]["PublishSettings"];
@@ -2261,6 +2259,8 @@ export interface components {
              * @description How many watch now
              */
             viewers: number;
+            /** @description Whether the camera is connected only while somebody needs it: a viewer, a recording, a schedule, an outlet, or a feed made of it. It saves the camera's line; the first picture takes as long as the camera does */
+            whileNeeded?: boolean;
             /**
              * Format: int64
              * @description Pixels
@@ -2281,8 +2281,6 @@ export interface components {
              * @example lower-station
              */
             name: string;
-            /** @description Whether the camera is connected only while somebody needs it: a viewer, a recording, a schedule, an outlet, or a feed made of it. It saves the camera's line; the first picture takes as long as the camera does */
-            onDemand?: boolean;
             outlet?: components["schemas"]["OutletSettings"];
             pictures?: components["schemas"]["PictureSettings"];
             publish?: components["schemas"]["PublishSettings"];
@@ -2311,6 +2309,8 @@ export interface components {
              * @example Lower station
              */
             title?: string;
+            /** @description Whether the camera is connected only while somebody needs it: a viewer, a recording, a schedule, an outlet, or a feed made of it. It saves the camera's line; the first picture takes as long as the camera does */
+            whileNeeded?: boolean;
         };
         FeedFile: {
             feeds: components["schemas"]["FeedEntry"][];
@@ -2336,8 +2336,6 @@ export interface components {
             combined?: components["schemas"]["CombinedSettings"];
             delivery?: components["schemas"]["DeliverySettings"];
             lens?: components["schemas"]["LensSettings"];
-            /** @description Whether the camera is connected only while somebody needs it: a viewer, a recording, a schedule, an outlet, or a feed made of it. It saves the camera's line; the first picture takes as long as the camera does */
-            onDemand?: boolean;
             outlet?: components["schemas"]["OutletSettings"];
             pictures?: components["schemas"]["PictureSettings"];
             publish?: components["schemas"]["PublishSettings"];
@@ -2365,6 +2363,8 @@ export interface components {
              * @example Lower station
              */
             title?: string;
+            /** @description Whether the camera is connected only while somebody needs it: a viewer, a recording, a schedule, an outlet, or a feed made of it. It saves the camera's line; the first picture takes as long as the camera does */
+            whileNeeded?: boolean;
         };
         FeedStrip: {
             cells: string;
@@ -2635,7 +2635,7 @@ export interface components {
             headline: string;
             /**
              * Format: int64
-             * @description Connected on demand, and nobody needs them
+             * @description Connected while needed, and nobody needs them
              */
             idle: number;
             /** Format: int64 */
@@ -2729,8 +2729,6 @@ export interface components {
              * @example lower-station
              */
             name: string;
-            /** @description Whether the camera is connected only while somebody needs it: a viewer, a recording, a schedule, an outlet, or a feed made of it. It saves the camera's line; the first picture takes as long as the camera does */
-            onDemand?: boolean;
             outlet?: components["schemas"]["OutletSettings"];
             pictures?: components["schemas"]["PictureSettings"];
             publish?: components["schemas"]["PublishSettings"];
@@ -2758,6 +2756,8 @@ export interface components {
              * @example Lower station
              */
             title?: string;
+            /** @description Whether the camera is connected only while somebody needs it: a viewer, a recording, a schedule, an outlet, or a feed made of it. It saves the camera's line; the first picture takes as long as the camera does */
+            whileNeeded?: boolean;
         };
         NewFilm: {
             /** @description Whether brightness that goes up and down is evened out */
@@ -5612,7 +5612,7 @@ export interface operations {
                      *           },
                      *           "sites": [],
                      *           "tags": [],
-                     *           "onDemand": false,
+                     *           "whileNeeded": false,
                      *           "reports": false,
                      *           "camera": {
                      *             "url": "rtsp://192.0.2.7/main",
@@ -5744,7 +5744,7 @@ export interface operations {
                  *           },
                  *           "sites": [],
                  *           "tags": [],
-                 *           "onDemand": false,
+                 *           "whileNeeded": false,
                  *           "reports": false,
                  *           "camera": {
                  *             "url": "rtsp://192.0.2.7/main",
@@ -5895,7 +5895,7 @@ export interface operations {
                      *           },
                      *           "sites": [],
                      *           "tags": [],
-                     *           "onDemand": false,
+                     *           "whileNeeded": false,
                      *           "reports": false,
                      *           "camera": {
                      *             "url": "rtsp://192.0.2.7:554/main",
@@ -6111,7 +6111,7 @@ export interface operations {
                  *       },
                  *       "sites": [],
                  *       "tags": [],
-                 *       "onDemand": false,
+                 *       "whileNeeded": false,
                  *       "reports": false,
                  *       "camera": {
                  *         "url": "rtsp://192.0.2.7:554/main",
@@ -6190,7 +6190,7 @@ export interface operations {
                      *       },
                      *       "sites": [],
                      *       "tags": [],
-                     *       "onDemand": false,
+                     *       "whileNeeded": false,
                      *       "reports": false,
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
@@ -6418,7 +6418,7 @@ export interface operations {
                      *       },
                      *       "sites": [],
                      *       "tags": [],
-                     *       "onDemand": false,
+                     *       "whileNeeded": false,
                      *       "reports": false,
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
@@ -6756,7 +6756,7 @@ export interface operations {
                      *       },
                      *       "sites": [],
                      *       "tags": [],
-                     *       "onDemand": false,
+                     *       "whileNeeded": false,
                      *       "reports": false,
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
@@ -7241,7 +7241,7 @@ export interface operations {
                      *       },
                      *       "sites": [],
                      *       "tags": [],
-                     *       "onDemand": false,
+                     *       "whileNeeded": false,
                      *       "reports": false,
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
@@ -11146,7 +11146,7 @@ export interface operations {
                      *       },
                      *       "sites": [],
                      *       "tags": [],
-                     *       "onDemand": false,
+                     *       "whileNeeded": false,
                      *       "reports": false,
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
@@ -11508,7 +11508,7 @@ export interface operations {
                      *       },
                      *       "sites": [],
                      *       "tags": [],
-                     *       "onDemand": false,
+                     *       "whileNeeded": false,
                      *       "reports": false,
                      *       "camera": {
                      *         "url": "rtsp://192.0.2.7:554/main",
