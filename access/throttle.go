@@ -1,6 +1,7 @@
 package access
 
 import (
+	"strings"
 	"sync"
 	"time"
 )
@@ -10,6 +11,7 @@ const (
 	longestBlock = time.Minute
 	forgetAfter  = 15 * time.Minute
 	mostTracked  = 4096
+	longestKey   = 128 // bytes kept of an address or a name; a stranger chooses how long names are
 
 	// An account that is being guessed at from many addresses is tried for clients that
 	// have never signed in to it this often. Its owner's clients are not slowed down.
@@ -84,13 +86,14 @@ func (t *Throttle) entryLocked(entries *map[string]*failing, key string, now tim
 	if *entries == nil {
 		*entries = make(map[string]*failing)
 	}
+	key = key[:min(len(key), longestKey)]
 	f := (*entries)[key]
 	if f == nil {
 		if len(*entries) >= mostTracked {
 			sweep(*entries, now)
 		}
 		f = &failing{}
-		(*entries)[key] = f
+		(*entries)[strings.Clone(key)] = f // not the whole header that it was cut out of
 	}
 	if now.Sub(f.last) > forgetAfter {
 		f.count, f.until = 0, time.Time{}

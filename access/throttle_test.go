@@ -2,6 +2,7 @@ package access
 
 import (
 	"fmt"
+	"strings"
 	"testing"
 	"time"
 
@@ -92,4 +93,24 @@ func TestClientOf(t *testing.T) {
 	} {
 		assert.Equal(t, want, ClientOf(address), address)
 	}
+}
+
+// TestLongNamesCostLittle has strangers try names as long as a header may be.
+func TestLongNamesCostLittle(t *testing.T) {
+	t.Parallel()
+	var th Throttle
+	header := strings.Repeat("x", 30<<10)
+	for i := range mostTracked + 100 {
+		name := fmt.Sprint(i) + header
+		fail(&th, name, name, false, noon)
+	}
+	kept := 0
+	for key := range th.addresses {
+		kept += len(key)
+	}
+	for key := range th.accounts {
+		kept += len(key)
+	}
+	assert.LessOrEqual(t, kept, 2*mostTracked*longestKey)
+	assert.Positive(t, kept)
 }

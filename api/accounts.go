@@ -89,7 +89,7 @@ func (a *API) editAccount(ctx context.Context, in *struct {
 		a.by(ctx).Note("", station.EventChange, "account "+in.Account+" was "+string(before.Role)+" and is "+b.Role)
 	}
 	if b.Second != nil && len(before.SecondSealed) > 0 {
-		if err := a.store.SetSecond(in.Account, ""); err != nil {
+		if err := a.store.SetSecond(before, ""); err != nil {
 			return nil, answerForAccount(err)
 		}
 		a.by(ctx).Note("", station.EventChange, "the second factor of account "+in.Account+" was taken away")
@@ -136,7 +136,11 @@ func (a *API) setPassword(ctx context.Context, in *struct {
 	Account string `path:"account" maxLength:"64" doc:"Name of the account" example:"wall-panel"`
 	Body    apitypes.NewPassword
 }) (*struct{}, error) {
-	if err := a.store.SetPassword(in.Account, in.Body.Password, 0); err != nil {
+	acc, err := a.store.AccountByName(in.Account)
+	if err != nil {
+		return nil, answerForAccount(err)
+	}
+	if err := a.store.SetPassword(acc, in.Body.Password, 0); err != nil {
 		return nil, answerForAccount(err)
 	}
 	a.grants.changed()

@@ -5,6 +5,8 @@ import (
 	"io"
 	"net/http"
 	"time"
+
+	"webostrum/deliver/problem"
 )
 
 // sentFile is a file that is sent for as long as its receiver may have it.
@@ -22,8 +24,12 @@ func (a *API) sendFile(w http.ResponseWriter, r *http.Request, f sentFile) {
 	ctx, cancel := context.WithCancel(r.Context())
 	defer cancel()
 	rc := http.NewResponseController(w)
-	end := func() { cancel(); _ = rc.SetWriteDeadline(time.Now()) }
 	_ = rc.SetWriteDeadline(time.Now().Add(f.within))
-	defer a.grants.add(f.until, f.may, end)()
+	done, err := a.grants.hold(f.until, f.may, func() { cancel(); _ = rc.SetWriteDeadline(time.Now()) })
+	if err != nil {
+		problem.Write(w, err)
+		return
+	}
+	defer done()
 	http.ServeContent(w, r.WithContext(ctx), f.name, f.modified, f.content)
 }

@@ -51,7 +51,12 @@ func (a *API) serveFragments(w http.ResponseWriter, r *http.Request, name string
 		return
 	}
 	defer viewer.Leave()
-	defer a.grants.add(m.until(), func() bool { return a.still(m, r) }, end)()
+	done, err := a.grants.hold(m.until(), func() bool { return a.still(m, r) }, end)
+	if err != nil {
+		problem.Write(w, err)
+		return
+	}
+	defer done()
 	s := fragments.Stream{Video: v.Hub, Sent: &sent}
 	if v.Audio != nil {
 		s.Audio, s.Track = v.Audio.Hub, v.Audio.Track

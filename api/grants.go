@@ -4,6 +4,8 @@ import (
 	"context"
 	"sync"
 	"time"
+
+	"webostrum/core/fault"
 )
 
 // grant is something that goes on by an admission.
@@ -26,11 +28,21 @@ func newGrants() *grants {
 	return &grants{all: make(map[*grant]struct{}), kick: make(chan struct{}, 1)}
 }
 
-// add notes what goes on until the returned function is called. still is asked whether
-// it may go on; end ends it, and must not block. until is when it ends by itself; zero
-// for never.
-func (g *grants) add(until time.Time, still func() bool, end func()) (done func()) {
-	it := &grant{still, end}
+// hold registers what goes on until the returned function is called, and looks once more
+// whether it still may: access that was taken away since it was given is not overlooked
+// then, and what is taken away later ends it. still is asked whether it may go on; end ends
+// it, and must not block. until is when it ends by itself; zero for never. The error is a
+// fault, and nothing is held with it.
+func (g *grants) hold(until time.Time, still func() bool, end func()) (done func(), err error) {
+	done = g.add(until, &grant{still, end})
+	if !still() {
+		done()
+		return nil, fault.New(fault.AccessTaken, nil, "")
+	}
+	return done, nil
+}
+
+func (g *grants) add(until time.Time, it *grant) (done func()) {
 	g.mu.Lock()
 	g.all[it] = struct{}{}
 	g.mu.Unlock()

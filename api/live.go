@@ -116,7 +116,12 @@ func (a *API) serveStream(w http.ResponseWriter, r *http.Request, signedIn bool,
 	defer leave()
 	ctx, cancel := context.WithCancel(r.Context())
 	defer cancel()
-	defer a.grants.add(until, may, cancel)()
+	done, err := a.grants.hold(until, may, cancel)
+	if err != nil {
+		problem.Write(w, err)
+		return
+	}
+	defer done()
 	watcher := a.station.Watch()
 	defer watcher.Close()
 	s := newStream(w)

@@ -144,7 +144,12 @@ func (a *API) serveHLS(w http.ResponseWriter, r *http.Request, name string, m ad
 		asked := r // r becomes another one below, while the grants are looked after
 		ctx, cancel := context.WithCancel(r.Context())
 		defer cancel()
-		defer a.grants.add(m.until(), func() bool { return a.still(m, asked) }, cancel)()
+		done, err := a.grants.hold(m.until(), func() bool { return a.still(m, asked) }, cancel)
+		if err != nil {
+			problem.Write(w, err)
+			return
+		}
+		defer done()
 		r = r.WithContext(ctx)
 	}
 	if file == dashName {

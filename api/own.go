@@ -37,7 +37,7 @@ func (a *API) setOwnPassword(ctx context.Context, in *struct{ Body apitypes.OwnP
 		return nil, answerFor(err)
 	}
 	defer end()
-	_, err = a.store.CheckPassword(who.account.Name, in.Body.Present)
+	checked, err := a.store.CheckPassword(who.account.Name, in.Body.Present)
 	settle(!errors.Is(err, store.ErrPassword))
 	switch {
 	case errors.Is(err, store.ErrPassword):
@@ -45,7 +45,7 @@ func (a *API) setOwnPassword(ctx context.Context, in *struct{ Body apitypes.OwnP
 	case err != nil:
 		return nil, answerFor(err)
 	}
-	if err := a.store.SetPassword(who.account.Name, in.Body.Password, who.session()); err != nil {
+	if err := a.store.SetPassword(checked, in.Body.Password, who.session()); err != nil {
 		return nil, answerForAccount(err)
 	}
 	a.grants.changed()
@@ -90,7 +90,7 @@ func (a *API) setSecond(ctx context.Context, in *struct{ Body apitypes.SecondCod
 	if !right {
 		return nil, refusedAs(fault.CodeWrong, "code", "is wrong")
 	}
-	if err := a.store.SetSecond(who.account.Name, in.Body.Secret); err != nil {
+	if err := a.store.SetSecond(who.account, in.Body.Secret); err != nil {
 		return nil, answerForAccount(err)
 	}
 	if in.Body.Secret != "" {

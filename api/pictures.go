@@ -73,7 +73,12 @@ func (a *API) serveMotionJPEG(w http.ResponseWriter, r *http.Request, name strin
 		return
 	}
 	defer viewer.Leave()
-	defer a.grants.add(m.until(), func() bool { return a.still(m, r) }, end)()
+	done, err := a.grants.hold(m.until(), func() bool { return a.still(m, r) }, end)
+	if err != nil {
+		problem.Write(w, err)
+		return
+	}
+	defer done()
 	mjpeg.Serve(live, w, r, mjpeg.Stream{Hub: j.Hub, Rate: j.FrameRate, Sent: &sent})
 }
 

@@ -73,6 +73,8 @@ func answerFor(err error) error {
 		return refused("audience.accounts", err.Error()+"; add the account first")
 	case errors.Is(err, store.ErrLastEngineer):
 		return problem.Of(fault.New(fault.LastEngineer, err, ""))
+	case errors.Is(err, store.ErrChanged):
+		return problem.Of(fault.New(fault.AccountChanged, err, ""))
 	case errors.Is(err, store.ErrTaken):
 		return taken("there is a feed of that name")
 	case errors.Is(err, station.ErrClosed):

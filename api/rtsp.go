@@ -31,8 +31,7 @@ func (a *API) RTSPGate(ctx context.Context, q rtsp.Request) (*rtsp.Opened, *rtsp
 	}
 	v, track, err := openRTSP(ctx, m, rendition)
 	if err != nil {
-		problem.Write(w, toldTo(m.caller, err))
-		return nil, w.refusal()
+		return nil, refusalOf(toldTo(m.caller, err))
 	}
 	o := &rtsp.Opened{Stream: &rtsp.Stream{Hub: v.Hub, Track: track}, Release: v.Release}
 	if v.Audio != nil {
@@ -41,12 +40,13 @@ func (a *API) RTSPGate(ctx context.Context, q rtsp.Request) (*rtsp.Opened, *rtsp
 	o.Play = func(end func(), sent func() uint64) (func(), *rtsp.Refusal) {
 		viewer, err := a.viewers.Join(visitor(r, name, m), viewers.RTSP, rendition, func() viewers.Numbers { return viewers.Numbers{Bytes: sent()} }, end)
 		if err != nil {
-			w := &heldAnswer{header: make(http.Header)}
-			problem.Write(w, full(err))
-			return nil, w.refusal()
+			return nil, refusalOf(full(err))
 		}
-		done := a.grants.add(m.until(), func() bool { return a.still(m, r) }, end)
-		a.grants.changed() // it may have been taken away meanwhile
+		done, err := a.grants.hold(m.until(), func() bool { return a.still(m, r) }, end)
+		if err != nil {
+			viewer.Leave()
+			return nil, refusalOf(err)
+		}
 		return func() { done(); viewer.Leave() }, nil
 	}
 	return o, nil
@@ -101,6 +101,12 @@ func (h *heldAnswer) Write(b []byte) (int, error) { return len(b), nil }
 
 // WriteHeader implements http.ResponseWriter.
 func (h *heldAnswer) WriteHeader(status int) { h.status = status }
+
+func refusalOf(err error) *rtsp.Refusal {
+	w := &heldAnswer{header: make(http.Header)}
+	problem.Write(w, err)
+	return w.refusal()
+}
 
 // refusal is the answer as RTSP tells it (RFC 2326, 7.1.1).
 func (h *heldAnswer) refusal() *rtsp.Refusal {

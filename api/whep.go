@@ -140,7 +140,9 @@ func (a *API) beginWHEP(ctx context.Context, r *http.Request, name string, m adm
 		return nil, "", err
 	}
 	var begun atomic.Pointer[whep.Session] // whoever looks at the viewers may be quicker
+	var ended atomic.Bool                  // perhaps before it has begun
 	end := func() {
+		ended.Store(true)
 		if s := begun.Load(); s != nil {
 			s.End()
 		}
@@ -150,7 +152,12 @@ func (a *API) beginWHEP(ctx context.Context, r *http.Request, name string, m adm
 		video.Release()
 		return nil, "", full(err)
 	}
-	revoked := a.grants.add(m.until(), func() bool { return a.still(m, r) }, end)
+	revoked, err := a.grants.hold(m.until(), func() bool { return a.still(m, r) }, end)
+	if err != nil {
+		viewer.Leave()
+		video.Release()
+		return nil, "", err
+	}
 	source := whep.Source{
 		Name: rendition, Hub: video.Hub, Codec: video.Codec, Smaller: func() []whep.Step { return smaller(m.feed, video.Name) },
 		Release: func() { revoked(); viewer.Leave(); video.Release() },
@@ -163,7 +170,10 @@ func (a *API) beginWHEP(ctx context.Context, r *http.Request, name string, m adm
 		return nil, "", offerFault(err)
 	}
 	begun.Store(session)
-	a.grants.changed() // it may have been taken away meanwhile
+	if ended.Load() {
+		session.End()
+		return nil, "", fault.New(fault.AccessTaken, nil, "")
+	}
 	return session, answer, nil
 }
 

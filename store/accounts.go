@@ -1,7 +1,9 @@
 package store
 
 import (
+	"bytes"
 	"crypto/sha256"
+	"encoding/base64"
 	"errors"
 	"time"
 
@@ -52,7 +54,7 @@ func (s *Store) Accounts() (int64, error) {
 
 // AddAccount adds an account.
 func (s *Store) AddAccount(name string, role Role, password string) (*Account, error) {
-	hash, err := bcrypt.GenerateFromPassword([]byte(password), s.hashCost)
+	hash, err := s.hash(password)
 	if err != nil {
 		return nil, err
 	}
@@ -66,23 +68,40 @@ func (s *Store) ListAccounts() (list []Account, err error) {
 	return list, s.db.Order("name").Find(&list).Error
 }
 
-// SetPassword gives an account another password, and ends its sessions but one, by its
-// ID.
-func (s *Store) SetPassword(name, password string, but int64) error {
-	a, err := s.AccountByName(name)
+// ErrChanged is returned for a record that is not what it was when it was read.
+var ErrChanged = errors.New("it was changed meanwhile")
+
+// SetPassword gives an account, as it was read, another password, and ends its sessions
+// but one, by its ID. Hashing takes a while: the error is ErrNotFound when the account is
+// gone by then, and ErrChanged when it has another password already.
+func (s *Store) SetPassword(a *Account, password string, but int64) error {
+	hash, err := s.hash(password)
 	if err != nil {
 		return err
 	}
-	if a.Hash, err = bcrypt.GenerateFromPassword([]byte(password), s.hashCost); err != nil {
-		return err
-	}
-	s.sealDigests(a, password)
+	next := &Account{Name: a.Name, Hash: hash}
+	s.sealDigests(next, password)
 	return s.db.Transaction(func(tx *gorm.DB) error {
-		if err := tx.Save(a).Error; err != nil {
+		if err := sameAccount(tx, a); err != nil {
+			return err
+		}
+		if err := affectsOne(tx.Model(&Account{}).Where("id = ?", a.ID).Select("Hash", "DigestMD5Sealed", "DigestSHA256Sealed").Updates(next)); err != nil {
 			return err
 		}
 		return tx.Where("account_id = ? AND kind = ? AND id <> ?", a.ID, TokenSession, but).Delete(&Token{}).Error
 	})
+}
+
+// sameAccount says whether an account signs in by what it did when it was read.
+func sameAccount(tx *gorm.DB, read *Account) error {
+	var now Account
+	if err := tx.Where("id = ? AND name = ?", read.ID, read.Name).Take(&now).Error; err != nil {
+		return known(err)
+	}
+	if !bytes.Equal(now.Hash, read.Hash) || !bytes.Equal(now.SecondSealed, read.SecondSealed) {
+		return ErrChanged
+	}
+	return nil
 }
 
 // ErrLastEngineer is returned when without an account nobody could change anything.
@@ -110,14 +129,19 @@ func othersManage(tx *gorm.DB, name string) error {
 	return err
 }
 
-// SetSecond gives an account a second factor by its secret, or takes it away with an
-// empty one.
-func (s *Store) SetSecond(name, secret string) error {
+// SetSecond gives an account, as it was read, a second factor by its secret, or takes it
+// away with an empty one. The error is ErrChanged when it signs in otherwise by now.
+func (s *Store) SetSecond(a *Account, secret string) error {
 	var sealed []byte
 	if secret != "" {
 		sealed = s.box.seal(secret)
 	}
-	return affectsOne(s.db.Model(&Account{}).Where("name = ?", name).Updates(map[string]any{"second_sealed": sealed, "second_step": 0}))
+	return s.db.Transaction(func(tx *gorm.DB) error {
+		if err := sameAccount(tx, a); err != nil {
+			return err
+		}
+		return affectsOne(tx.Model(&Account{}).Where("id = ?", a.ID).Updates(map[string]any{"second_sealed": sealed, "second_step": 0}))
+	})
 }
 
 // Second returns the secret of an account's second factor; empty without one.
@@ -167,14 +191,31 @@ func (s *Store) CheckPassword(name, password string) (*Account, error) {
 	} else if !errors.Is(err, ErrNotFound) {
 		return nil, err
 	}
-	if bcrypt.CompareHashAndPassword(hash, []byte(password)) != nil || err != nil {
+	if bcrypt.CompareHashAndPassword(hash, hashed(password)) != nil || err != nil {
 		return nil, ErrPassword
 	}
 	if len(a.DigestSHA256Sealed) == 0 { // an account from before there were digests
 		s.sealDigests(a, password)
-		err = s.db.Save(a).Error
+		err = s.db.Model(&Account{}).Where("id = ? AND hash = ?", a.ID, a.Hash).Select("DigestMD5Sealed", "DigestSHA256Sealed").Updates(a).Error
 	}
 	return a, err
+}
+
+// longestHashed is what bcrypt looks at, bytes.
+const longestHashed = 72
+
+// hashed is what is hashed of a password: itself, or its digest where that is longer than
+// bcrypt takes.
+func hashed(password string) []byte {
+	if len(password) <= longestHashed {
+		return []byte(password)
+	}
+	sum := sha256.Sum256([]byte(password))
+	return []byte(base64.RawStdEncoding.EncodeToString(sum[:]))
+}
+
+func (s *Store) hash(password string) ([]byte, error) {
+	return bcrypt.GenerateFromPassword(hashed(password), s.hashCost)
 }
 
 // maxKnown bounds the clients that are known of an account; the oldest go first.

@@ -241,10 +241,13 @@ func (s *Store) AddFeed(f *Feed) error {
 }
 
 // SaveFeed writes a changed feed, with its renditions and camera requests as they
-// are in it.
+// are in it; the error is ErrNotFound when there is none of its ID any more.
 func (s *Store) SaveFeed(f *Feed) error {
 	s.sealFeed(f)
 	return known(s.db.Transaction(func(tx *gorm.DB) error {
+		if err := affectsOne(tx.Exec(`UPDATE feeds SET updated_at = updated_at WHERE id = ?`, f.ID)); err != nil {
+			return err // or the row would be made anew
+		}
 		if err := tx.Where("feed_id = ?", f.ID).Delete(&Rendition{}).Error; err != nil {
 			return err
 		}

@@ -79,7 +79,8 @@ func (o Outage) Lasted() time.Duration { return time.Duration(o.LastedMillis) * 
 func (s *Store) SaveOutage(o *Outage) error {
 	o.Began = o.Began.UTC()
 	if o.ID != 0 {
-		return s.db.Save(o).Error
+		// Its feed may be gone by now, and the outage with it.
+		return s.db.Model(o).Select("LastedMillis", "Over", "Code", "Reason").Updates(o).Error
 	}
 	if err := s.db.Create(o).Error; err != nil {
 		return err

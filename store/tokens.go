@@ -3,6 +3,7 @@ package store
 import (
 	"crypto/rand"
 	"crypto/sha256"
+	"errors"
 	"time"
 
 	"gorm.io/gorm"
@@ -37,13 +38,19 @@ const (
 // Never is when a token ends that has no end.
 var Never = time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC)
 
-// NewToken makes a token for an account and returns its text, which is not kept. The
-// token is given its ID; the feeds of one for media must be there.
+// NewToken makes a token for an account, as it was read, and returns its text, which is
+// not kept. The token is given its ID; the feeds of one for media must be there. The error
+// is ErrChanged when the account is gone by now, or has another password or second factor.
 func (s *Store) NewToken(a *Account, t *Token) (text string, err error) {
 	text = rand.Text()
 	sum := sha256.Sum256([]byte(text))
 	t.Sum, t.AccountID, t.ExpiresAt = sum[:], a.ID, t.ExpiresAt.UTC()
 	return text, known(s.db.Transaction(func(tx *gorm.DB) error {
+		if err := sameAccount(tx, a); errors.Is(err, ErrNotFound) {
+			return ErrChanged
+		} else if err != nil {
+			return err
+		}
 		if err := tx.Create(t).Error; err != nil {
 			return err
 		}

@@ -31,6 +31,7 @@ const (
 	NotAllowed         Code = "not-allowed"
 	AccountUnknown     Code = "account-unknown"
 	AccountNeeded      Code = "account-needed"
+	AccountChanged     Code = "account-changed"
 	LinkUnknown        Code = "link-unknown"
 	LinkForged         Code = "link-not-ours"
 	LinkEnded          Code = "link-ended"
@@ -39,6 +40,7 @@ const (
 	LinkViewersFull    Code = "link-viewers-full"
 	SiteRefused        Code = "site-refused"
 	FeedRefused        Code = "feed-not-yours"
+	AccessTaken        Code = "access-taken-away"
 	TokenScope         Code = "token-scope"
 	TokenUnknown       Code = "token-unknown"
 	CodeNeeded         Code = "code-needed"
@@ -203,6 +205,12 @@ var serviceKinds = []Kind{
 	{Code: AccountNeeded, Class: ClassRefused, Status: 409,
 		Sentence: "The first account is the command line's; it cannot be removed.",
 		Remedy:   "Give it another password instead."},
+	{Code: AccessTaken, Class: ClassRefused, Status: 403,
+		Sentence: "Access was taken away while this was being opened.",
+		Remedy:   "Ask for a new link, or sign in again."},
+	{Code: AccountChanged, Class: ClassRefused, Status: 409,
+		Sentence: "The account's sign-in was changed by another request at the same time.",
+		Remedy:   "Sign in again, and repeat the change if it is still needed."},
 	{Code: LinkUnknown, Class: ClassNotFound, Status: 404,
 		Sentence: "The feed has no link of that name.",
 		Remedy:   "List the feed's links to see which there are."},
