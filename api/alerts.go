@@ -99,6 +99,12 @@ func (a *API) wrong(now time.Time) (list []alert.Condition) {
 			Remedy: "Make room, or give the data folder another disk. Without room no event and no change is kept.",
 		})
 	}
+	if l, ok := a.cfg.Listeners.Failing(); ok {
+		list = append(list, alert.Condition{
+			Key: "listener", Text: fmt.Sprintf("No connections are accepted for %s: %v", l.Name, l.Failing), Since: now,
+			Remedy: "Raise the limit of open files of the service (LimitNOFILE in its unit), or have fewer viewers.",
+		})
+	}
 	if c, ok := a.certificateCondition(s, now); ok {
 		list = append(list, c)
 	}

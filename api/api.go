@@ -30,6 +30,7 @@ import (
 	"webostrum/deliver/viewers"
 	"webostrum/deliver/whep"
 	"webostrum/ingest/whip"
+	"webostrum/netif"
 	"webostrum/outlet"
 	"webostrum/record"
 	"webostrum/router"
@@ -52,7 +53,10 @@ type Config struct {
 	Front  Front
 	Certs  certs.Source // nil without HTTPS of its own
 	Doors  func() []Door
-	Router *router.Keeper // nil asks no router
+
+	// Listeners tell how taking connections goes; nil tells nothing.
+	Listeners *netif.Listeners
+	Router    *router.Keeper // nil asks no router
 
 	// Tracer tells requests as spans; nil tells none.
 	Tracer trace.Tracer
@@ -250,8 +254,13 @@ func (a *API) ready(c *gin.Context) {
 	why := "the service is stopping"
 	if a.closing.Err() == nil {
 		err := a.store.Ready()
-		if err == nil {
+		failing, ok := a.cfg.Listeners.Failing()
+		switch {
+		case err == nil && !ok:
 			c.String(http.StatusOK, "ready\n")
+			return
+		case err == nil:
+			c.String(http.StatusServiceUnavailable, "not ready: no connections are accepted for "+failing.Name+"\n")
 			return
 		}
 		a.cfg.Log.Error("the service is not ready", "error", err)

@@ -49,6 +49,9 @@ var Metrics = []Metric{
 	{"webostrum_alerts_total", prometheus.CounterValue, []string{"by", "result"}, "Alerts that were sent, or could not be, since the start."},
 	{"webostrum_certificate_ends_timestamp_seconds", prometheus.GaugeValue, nil, "When the certificate for HTTPS ends, in seconds since 1970; missing without one."},
 	{"webostrum_disk_free_ratio", prometheus.GaugeValue, nil, "Share of the data folder's disk that is free."},
+	{"webostrum_listener_connections_total", prometheus.CounterValue, []string{"listener"}, "Connections that were accepted since the listener was opened."},
+	{"webostrum_listener_failures_total", prometheus.CounterValue, []string{"listener"}, "Times that accepting a connection failed since the listener was opened; it is tried again each time."},
+	{"webostrum_listener_failing", prometheus.GaugeValue, []string{"listener"}, "1 while no connections are accepted, most likely for want of file descriptors."},
 	{"webostrum_panics_total", prometheus.CounterValue, nil, "Mistakes of the service's own that ended a request or one try of a feed."},
 }
 
@@ -155,6 +158,11 @@ func (s scrape) service(now time.Time) {
 		if state := a.cfg.Certs.State(now); !state.Ends.IsZero() {
 			s.put("certificate_ends_timestamp_seconds", float64(state.Ends.Unix()))
 		}
+	}
+	for _, l := range a.cfg.Listeners.States() {
+		s.put("listener_connections_total", float64(l.Taken), l.Name)
+		s.put("listener_failures_total", float64(l.Failed), l.Name)
+		s.put("listener_failing", oneIf(l.Failing != nil), l.Name)
 	}
 	for severity, n := range a.station.Noted() {
 		s.put("events_total", float64(n), severities[severity])

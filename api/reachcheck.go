@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"io"
+	"math/big"
 	"net/http"
 	"net/netip"
 	"net/url"
@@ -38,18 +39,19 @@ const (
 	mostSightings  = 1024
 
 	// checkLinks is where the IDs of checks' links begin: far from those of records, which
-	// count from 1.
+	// count from 1. They are drawn from so many that none comes again, after a restart
+	// either: an earlier check's text opens nothing.
 	checkLinks = 1 << 40
+	drawnLinks = 1 << 46
 )
 
 // checks of the ways in, and what was seen of those who made them.
 type reachChecks struct {
 	service string // tells this run from others
 
-	mu    sync.Mutex
-	list  []*reachCheck                   // the oldest first; guarded by mu
-	count int64                           // of all that were made; guarded by mu
-	seen  map[netip.Addr]*reach.Sightings // by address; guarded by mu
+	mu   sync.Mutex
+	list []*reachCheck                   // the oldest first; guarded by mu
+	seen map[netip.Addr]*reach.Sightings // by address; guarded by mu
 }
 
 type reachCheck struct {
@@ -149,10 +151,11 @@ func (a *API) linkCheck(c *reachCheck, feed *station.Feed) error {
 		return err
 	}
 	rules := feed.Rules()
-	a.reach.mu.Lock()
-	a.reach.count++
-	c.linkID = checkLinks + a.reach.count
-	a.reach.mu.Unlock()
+	drawn, err := rand.Int(rand.Reader, big.NewInt(drawnLinks))
+	if err != nil {
+		return err
+	}
+	c.linkID = checkLinks + drawn.Int64()
 	l := &access.Link{ID: c.linkID, Feed: rules.ID, Name: "check of the ways in", Key: uint16(keys[len(keys)-1].ID), Ends: c.ends, Most: mostWatchCheck}
 	a.links.Put(l)
 	c.feed, c.link = rules.Name, a.links.Text(l)

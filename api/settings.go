@@ -116,32 +116,47 @@ func hideQuery(raw string) string {
 }
 
 // revealQuery puts the values back that hideQuery has hidden in an address that comes
-// back: those of the address before.
+// back: those of the address before, the first of a name for its first, and so on.
 func revealQuery(raw, before string) string {
 	address, query, ok := strings.Cut(raw, "?")
 	_, old, _ := strings.Cut(before, "?")
 	if !ok {
 		return raw
 	}
-	values := map[string]string{}
+	values := map[string][]string{}
 	for part := range strings.SplitSeq(old, "&") {
-		name, value, ok := strings.Cut(part, "=")
-		if !ok {
-			name, value = "", part
-		}
-		values[name] = value
+		name, value := queryPart(part)
+		values[name] = append(values[name], value)
 	}
 	parts := strings.Split(query, "&")
+	seen := map[string]int{}
 	for i, part := range parts {
-		name, value, ok := strings.Cut(part, "=")
+		name, value := queryPart(part)
+		if part == hidden {
+			name, value = "", hidden
+		}
+		was := ""
+		if at := seen[name]; at < len(values[name]) {
+			was = values[name][at]
+		}
+		seen[name]++
 		switch {
-		case ok && value == hidden:
-			parts[i] = name + "=" + values[name]
-		case part == hidden:
-			parts[i] = values[""]
+		case value == hidden && name == "":
+			parts[i] = was
+		case value == hidden:
+			parts[i] = name + "=" + was
 		}
 	}
 	return address + "?" + strings.Join(parts, "&")
+}
+
+// queryPart takes a part of a query apart; one without a name has an empty one.
+func queryPart(part string) (name, value string) {
+	name, value, ok := strings.Cut(part, "=")
+	if !ok {
+		return "", part
+	}
+	return name, value
 }
 
 // apply puts settings into a feed's record. Without a user or password in them those of

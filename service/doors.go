@@ -16,6 +16,7 @@ import (
 	"webostrum/ingest/push"
 	"webostrum/ingest/rtmp"
 	publisher "webostrum/ingest/rtsp"
+	"webostrum/netif"
 	"webostrum/station"
 )
 
@@ -25,6 +26,7 @@ type door struct {
 	listen string
 	wanted func() bool
 	open   func(net.Listener) (closed func()) // serves until closed is called
+	all    *netif.Listeners
 
 	refused time.Time // when opening it failed last; of keepDoors alone
 
@@ -37,23 +39,28 @@ type door struct {
 const doorRetry = 15 * time.Second
 
 // doorsOf are the doors of a service.
-func doorsOf(cfg Config, feeds *station.Station, source certs.Source, gate rtsp.Gate) []*door {
+func doorsOf(cfg Config, all *netif.Listeners, feeds *station.Station, source certs.Source, gate rtsp.Gate) []*door {
 	listen := cfg.RTMPS
 	if source == nil {
 		listen = ""
 	}
 	return []*door{
-		{name: nameRTSP, listen: cfg.RTSP, wanted: func() bool { return feeds.Gives(access.RTSP) || feeds.Pushed() }, open: rtspServer(cfg.Log, gate, feeds)},
-		{name: nameRTMP, listen: cfg.RTMP, wanted: feeds.Pushed, open: publishers(cfg.Log, rtmp.Handle(feeds, false))},
-		{name: nameRTMPS, listen: listen, wanted: feeds.Pushed, open: func(l net.Listener) func() {
+		{name: nameRTSP, all: all, listen: cfg.RTSP, wanted: func() bool { return feeds.Gives(access.RTSP) || feeds.Pushed() }, open: rtspServer(cfg.Log, gate, feeds)},
+		{name: nameRTMP, all: all, listen: cfg.RTMP, wanted: feeds.Pushed, open: publishers(cfg.Log, rtmp.Handle(feeds, false))},
+		{name: nameRTMPS, all: all, listen: listen, wanted: feeds.Pushed, open: func(l net.Listener) func() {
 			secure := tls.NewListener(l, &tls.Config{GetCertificate: source.Certificate, MinVersion: tls.VersionTLS12})
 			return publishers(cfg.Log, rtmp.Handle(feeds, true))(secure)
 		}},
 	}
 }
 
-// The names of doors.
+// The names of listeners.
 const (
+	nameHTTP    = "HTTP"
+	nameHTTPS   = "HTTPS"
+	nameViewers = "HTTP for viewers"
+	nameWebRTC  = "WebRTC over TCP"
+
 	nameRTSP  = "RTSP"
 	nameRTMP  = "RTMP"
 	nameRTMPS = "RTMPS"
@@ -82,6 +89,7 @@ func rtspServer(log *slog.Logger, gate rtsp.Gate, desk push.Desk) func(net.Liste
 		s := rtsp.NewServer(rtsp.Config{
 			Name: "Webostrum", Most: mostViewers, Gate: gate,
 			Announce: func(ctx context.Context, h rtsp.Handover) { publisher.Record(ctx, desk, h.Conn, h.Reader, h.First) },
+			Client:   access.ClientOf,
 			Panicked: func(err error) { log.Error("a connection by RTSP panicked", "error", err) },
 		})
 		var serving sync.WaitGroup
@@ -165,7 +173,7 @@ func (d *door) adjust() error {
 		d.mu.Unlock()
 		return err
 	}
-	closed := d.open(l)
+	closed := d.open(d.all.Keep(d.name, l))
 	d.mu.Lock()
 	d.closed, d.why = closed, nil
 	d.mu.Unlock()

@@ -135,23 +135,23 @@ type entrance struct {
 }
 
 // open listens where a flag says so.
-func openListener(address, flag string) (net.Listener, error) {
+func openListener(all *netif.Listeners, name, address, flag string) (net.Listener, error) {
 	l, err := net.Listen("tcp", address)
 	if err != nil {
 		return nil, fmt.Errorf("the address %s cannot be used: %w; choose another with %s", address, err, flag)
 	}
-	return l, nil
+	return all.Keep(name, l), nil
 }
 
 // openMore opens the listeners besides the first; an address that is empty has none.
-func (f Front) openMore() (https, viewers net.Listener, err error) {
+func (f Front) openMore(all *netif.Listeners) (https, viewers net.Listener, err error) {
 	if f.HTTPS != "" {
-		if https, err = openListener(f.HTTPS, "--https-listen"); err != nil {
+		if https, err = openListener(all, nameHTTPS, f.HTTPS, "--https-listen"); err != nil {
 			return nil, nil, err
 		}
 	}
 	if f.Viewers != "" {
-		if viewers, err = openListener(f.Viewers, "--viewer-listen"); err != nil && https != nil {
+		if viewers, err = openListener(all, nameViewers, f.Viewers, "--viewer-listen"); err != nil && https != nil {
 			err = errors.Join(err, https.Close())
 		}
 	}

@@ -131,12 +131,13 @@ func runOnce(ctx context.Context, cfg Config, restart func(), started func(Start
 	if err != nil {
 		return err
 	}
-	listener, err := openListener(cfg.Listen, "--listen")
+	listeners := &netif.Listeners{}
+	listener, err := openListener(listeners, nameHTTP, cfg.Listen, "--listen")
 	if err != nil {
 		return err
 	}
 	defer func() { _ = listener.Close() }() // where nothing comes of it
-	https, forViewers, err := cfg.Front.openMore()
+	https, forViewers, err := cfg.Front.openMore(listeners)
 	if err != nil {
 		return err
 	}
@@ -164,7 +165,7 @@ func runOnce(ctx context.Context, cfg Config, restart func(), started func(Start
 	}
 	pictures := stills.New(stills.Config{Folder: cfg.Data, Worker: codecs, Station: feeds, Recordings: library, Log: cfg.Log})
 	out := outlet.New(outlet.Config{Folder: cfg.OutletFolder, Station: feeds, Page: outletPage(), Log: cfg.Log})
-	webRTC, err := openWebRTC(cfg)
+	webRTC, err := openWebRTC(cfg, listeners)
 	if err != nil {
 		return err
 	}
@@ -179,7 +180,7 @@ func runOnce(ctx context.Context, cfg Config, restart func(), started func(Start
 		defer publishers.Close() // before the port
 	}
 	var handler *api.API // before any door opens
-	doors := doorsOf(cfg, feeds, source, func(ctx context.Context, q rtsp.Request) (*rtsp.Opened, *rtsp.Refusal) {
+	doors := doorsOf(cfg, listeners, feeds, source, func(ctx context.Context, q rtsp.Request) (*rtsp.Opened, *rtsp.Refusal) {
 		return handler.RTSPGate(ctx, q)
 	})
 	if https != nil {
@@ -191,7 +192,7 @@ func runOnce(ctx context.Context, cfg Config, restart func(), started func(Start
 	}
 	rules := router.New(router.Config{Gateway: netif.Gateway, Log: cfg.Log})
 	handler, err = api.New(api.Config{
-		Ports: portsOf(doors), Front: front, Certs: source, Doors: func() []api.Door { return states(doors) }, Router: rules, Restart: restart, Tracer: tracer, Recordings: library, Stills: pictures, Outlet: out,
+		Ports: portsOf(doors), Front: front, Certs: source, Doors: func() []api.Door { return states(doors) }, Listeners: listeners, Router: rules, Restart: restart, Tracer: tracer, Recordings: library, Stills: pictures, Outlet: out,
 		Store: records, Station: feeds, Web: web.Files(), Version: Version, Secure: cfg.Secure, EnterKey: cfg.EnterKey,
 		WebRTC: webRTC, Publishers: publishers, ICEServers: cfg.ICEServers, Viewers: cfg.Viewers, Worker: codecs, Log: cfg.Log, Listen: listener.Addr(), TrustedProxies: cfg.TrustedProxies, SearchOn: cfg.SearchOn,
 	})
@@ -266,11 +267,11 @@ func openTraces(ctx context.Context, endpoint string) (trace.Tracer, func(), err
 	}, nil
 }
 
-func openWebRTC(cfg Config) (*whep.Server, error) {
+func openWebRTC(cfg Config, all *netif.Listeners) (*whep.Server, error) {
 	if cfg.WebRTC == "" {
 		return nil, nil
 	}
-	return whep.New(whep.Config{Listen: cfg.WebRTC, Addresses: cfg.WebRTCHosts})
+	return whep.New(whep.Config{Listen: cfg.WebRTC, Addresses: cfg.WebRTCHosts, Keep: func(l net.Listener) net.Listener { return all.Keep(nameWebRTC, l) }})
 }
 
 // openPublishers takes publishers on the port of WebRTC; nil without one.

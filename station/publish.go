@@ -109,7 +109,7 @@ func (st *Station) admitted(q push.Request) (*Feed, error) {
 	if settle == nil {
 		return nil, fault.New(fault.PublishTooOften, nil, "the next is looked at in %d s", int(wait.Seconds())+1)
 	}
-	right := r.Pushed && r.PublishKey != "" && q.Knows(r.PublishKey)
+	right := lets(r, q)
 	settle(right)
 	if !right {
 		st.By("", access.HostOf(q.Address)).Note(r.Name, EventSignIn, "a publisher came by "+string(q.Protocol)+" with a wrong key")
@@ -138,7 +138,10 @@ func (f *Feed) takePlace(ctx context.Context, q push.Request) (*place, error) {
 	ctx, cancel := context.WithTimeout(ctx, givingWay)
 	defer cancel()
 	for {
-		p, before := f.publishers.try(f, q, f.stored().PublishTakeOver)
+		p, before, err := f.publishers.try(f, q)
+		if err != nil {
+			return nil, err
+		}
 		if p != nil {
 			return p, nil
 		}
@@ -154,15 +157,27 @@ func (f *Feed) takePlace(ctx context.Context, q push.Request) (*place, error) {
 	}
 }
 
+// lets says whether a feed's record lets a publisher in, whatever it was when that came.
+func lets(r store.Feed, q push.Request) bool {
+	return r.Pushed && (r.PublishOpen || q.Knows != nil && r.PublishKey != "" && q.Knows(r.PublishKey))
+}
+
 // try takes the place where it is free; else it returns who is to give way, if anybody is.
-func (ps *publishers) try(f *Feed, q push.Request, takeOver bool) (p, before *place) {
+// Whoever waited for that may have been let in by a key that has been renewed since: the
+// feed's present one is looked at as the place is taken, and whoever renews it ends who has
+// the place after that.
+func (ps *publishers) try(f *Feed, q push.Request) (p, before *place, err error) {
 	ps.mu.Lock()
 	defer ps.mu.Unlock()
+	r := f.stored()
+	if !lets(r, q) {
+		return nil, nil, fault.New(fault.PublishKeyWrong, nil, "the feed got another key")
+	}
 	if ps.present != nil {
-		if takeOver || q.Instance != "" && q.Instance == ps.present.request.Instance {
-			return nil, ps.present
+		if r.PublishTakeOver || q.Instance != "" && q.Instance == ps.present.request.Instance {
+			return nil, ps.present, nil
 		}
-		return nil, nil
+		return nil, nil, nil
 	}
 	ctx, end := context.WithCancelCause(context.Background())
 	p = &place{feed: f, request: q, ctx: ctx, end: end, left: make(chan struct{}), since: time.Now()}
@@ -170,7 +185,7 @@ func (ps *publishers) try(f *Feed, q push.Request, takeOver bool) (p, before *pl
 		p.timer = time.AfterFunc(time.Until(q.Until), func() { end(fault.New(fault.PassEnded, nil, "")) })
 	}
 	ps.present = p
-	return p, nil
+	return p, nil, nil
 }
 
 // Leave implements push.Place.

@@ -241,3 +241,28 @@ func TestPublisherThatPanics(t *testing.T) {
 	p.quit <- errors.New("gone")
 	p.over(t)
 }
+
+// TestAKeyThatWasRenewedMeanwhile opens nothing to a publisher that waits for another one to
+// give way.
+func TestAKeyThatWasRenewedMeanwhile(t *testing.T) {
+	t.Parallel()
+	st, _ := open(t)
+	_, err := st.Add(pushed(func(r *store.Feed) { r.PublishTakeOver = true }))
+	require.NoError(t, err)
+	first, err := st.Admit(t.Context(), asks("gate", rightKey, "192.0.2.9:4711"))
+	require.NoError(t, err)
+	waits := asks("gate", rightKey, "192.0.2.9:4712")
+	looked := make(chan struct{}, 8)
+	waits.Knows = func(want string) bool { looked <- struct{}{}; return want == rightKey }
+	refused := make(chan error, 1)
+	go func() {
+		_, err := st.Admit(context.Background(), waits)
+		refused <- err
+	}()
+	<-looked // at the door
+	<-looked // and where it found the place taken
+	_, err = st.By("", "").RenewKey("gate")
+	require.NoError(t, err)
+	first.Leave()
+	assert.Equal(t, fault.PublishKeyWrong, codeOf(<-refused))
+}

@@ -251,7 +251,8 @@ func (t *Track) readyLocked() {
 	}
 }
 
-// giveUp takes the segment in the making back; whoever reads its parts gets what is there.
+// giveUp takes the segment in the making back; whoever reads its parts gets what is there,
+// and is told that it is not all.
 func (t *Track) giveUp() {
 	t.mu.Lock()
 	seg := t.open
@@ -266,7 +267,7 @@ func (t *Track) giveUp() {
 	t.changedLocked()
 	t.mu.Unlock()
 	for _, g := range live {
-		g.add(nil, true)
+		g.giveUp()
 	}
 }
 

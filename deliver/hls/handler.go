@@ -5,6 +5,7 @@ package hls
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -275,7 +276,7 @@ func (h *Handler) segmentFresh() string {
 	return fmt.Sprintf("public, max-age=%d, immutable", int(age.Seconds()))
 }
 
-// sendBody sends what is finished; it returns the bytes of what was asked for as a whole.
+// sendBody sends what is finished; it returns how many bytes went.
 func sendBody(w http.ResponseWriter, r *http.Request, piece hls.Piece) int64 {
 	reader, err := piece.Body.Open()
 	if err != nil {
@@ -284,17 +285,36 @@ func sendBody(w http.ResponseWriter, r *http.Request, piece hls.Piece) int64 {
 	}
 	defer func() { _ = reader.Close() }()
 	if r.Header.Get("Range") != "" || r.Header.Get("If-None-Match") != "" {
-		http.ServeContent(w, r, "", time.Time{}, section(reader, piece))
-		return 0
+		_ = http.NewResponseController(w).SetWriteDeadline(time.Now().Add(writeTimeout))
+		c := &counted{ResponseWriter: w}
+		http.ServeContent(c, r, "", time.Time{}, section(reader, piece))
+		return c.sent
 	}
 	if _, err := reader.Seek(piece.Offset, io.SeekStart); err != nil {
 		problem.Write(w, fault.New(fault.SegmentUnreadable, err, "%v", err))
 		return 0
 	}
 	w.Header().Set("Accept-Ranges", "bytes")
-	send(w, r, reader, piece.Size)
-	return piece.Size
+	return send(w, r, reader, piece.Size)
 }
+
+// counted counts the bytes of a body.
+type counted struct {
+	http.ResponseWriter
+	sent int64
+}
+
+// Write implements http.ResponseWriter.
+func (c *counted) Write(b []byte) (int, error) {
+	n, err := c.ResponseWriter.Write(b)
+	if err == nil {
+		c.sent += int64(n)
+	}
+	return n, err
+}
+
+// Unwrap is for http.ResponseController.
+func (c *counted) Unwrap() http.ResponseWriter { return c.ResponseWriter }
 
 // section is a piece of a body as if it were all.
 func section(r io.ReadSeeker, piece hls.Piece) io.ReadSeeker {
@@ -304,7 +324,8 @@ func section(r io.ReadSeeker, piece hls.Piece) io.ReadSeeker {
 	return r
 }
 
-// sendGrowing sends a part while it is made; it returns how many bytes.
+// sendGrowing sends a part while it is made; it returns how many bytes. One that ends before
+// it is whole is broken off, so that nobody takes it for all of it, and no cache keeps it.
 func sendGrowing(ctx context.Context, w http.ResponseWriter, r *http.Request, g *hls.Growing) (sent int64) {
 	w.WriteHeader(http.StatusOK)
 	if r.Method == http.MethodHead {
@@ -314,7 +335,11 @@ func sendGrowing(ctx context.Context, w http.ResponseWriter, r *http.Request, g 
 	_ = control.SetWriteDeadline(time.Now().Add(writeTimeout))
 	for n := 0; ; {
 		pieces, err := g.From(ctx, n)
+		if errors.Is(err, io.EOF) {
+			return sent
+		}
 		if err != nil {
+			breakOff(control)
 			return sent
 		}
 		for _, p := range pieces {
@@ -330,6 +355,10 @@ func sendGrowing(ctx context.Context, w http.ResponseWriter, r *http.Request, g 
 	}
 }
 
+// breakOff has an answer end without its end: the server cannot write that any more, and
+// closes the connection, or resets the stream (RFC 9112, 8; RFC 9113, 5.4.2).
+func breakOff(control *http.ResponseController) { _ = control.SetWriteDeadline(time.Unix(1, 0)) }
+
 // AcceptsGzip reads a request's Accept-Encoding (RFC 9110, 12.5.3) as far as gzip goes.
 func AcceptsGzip(r *http.Request) bool {
 	for item := range strings.SplitSeq(r.Header.Get("Accept-Encoding"), ",") {
@@ -344,24 +373,25 @@ func AcceptsGzip(r *http.Request) bool {
 }
 
 // send sends a body that is asked for as a whole. A file goes from the kernel
-// to the socket without passing through here.
-func send(w http.ResponseWriter, r *http.Request, body io.Reader, size int64) {
+// to the socket without passing through here. It returns how many bytes went.
+func send(w http.ResponseWriter, r *http.Request, body io.Reader, size int64) (sent int64) {
 	w.Header().Set("Content-Length", strconv.FormatInt(size, 10))
 	w.WriteHeader(http.StatusOK)
 	if r.Method == http.MethodHead {
-		return
+		return 0
 	}
 	_ = http.NewResponseController(w).SetWriteDeadline(time.Now().Add(writeTimeout))
 	if _, file := body.(*os.File); file {
 		if r.ProtoMajor == 1 {
 			defer socket.Together(r.Context())()
 		}
-		_, _ = io.CopyN(w, body, size) // a viewer that has gone is no error
-		return
+		sent, _ = io.CopyN(w, body, size) // a viewer that has gone is no error
+		return sent
 	}
 	buf := chunks.Get().(*[]byte)
 	defer chunks.Put(buf)
-	_, _ = io.CopyBuffer(onlyWriter{w}, io.LimitReader(body, size), *buf)
+	sent, _ = io.CopyBuffer(onlyWriter{w}, io.LimitReader(body, size), *buf)
+	return sent
 }
 
 var chunks = sync.Pool{New: func() any { b := make([]byte, chunk); return &b }}

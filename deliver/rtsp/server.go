@@ -24,6 +24,7 @@ import (
 
 const (
 	usualConns   = 64
+	clientShare  = 4 // of all connections are the most that one client has
 	writeTimeout = 5 * time.Second
 	idleTimeout  = 60 * time.Second
 )
@@ -41,6 +42,10 @@ type Stream struct {
 type Config struct {
 	Name string // that answers tell; empty for that of the simulated cameras
 	Most int    // connections at a time; 0 means 64
+
+	// Client is what connections are counted by, of an address with its port: none has more
+	// than a quarter of them. Nil counts nobody's.
+	Client func(address string) string
 
 	// Gate lets viewers in. Nil goes by what follows.
 	Gate Gate
@@ -101,12 +106,13 @@ type Server struct {
 	mu      sync.Mutex
 	conns   map[net.Conn]struct{} // guarded by mu
 	wires   map[*hub.Hub]*wire    // by what they are made of; guarded by mu
-	tunnels map[string]net.Conn   // answers to GET that wait for their POST; guarded by mu
+	from    map[string]int        // connections of each client; guarded by mu
+	tunnels tunnels               // guarded by mu
 }
 
 // NewServer makes a server.
 func NewServer(cfg Config) *Server {
-	s := &Server{cfg: cfg, conns: make(map[net.Conn]struct{}), tunnels: make(map[string]net.Conn), wires: make(map[*hub.Hub]*wire)}
+	s := &Server{cfg: cfg, conns: make(map[net.Conn]struct{}), from: make(map[string]int), tunnels: tunnels{waiting: make(map[string]*halfTunnel)}, wires: make(map[*hub.Hub]*wire)}
 	s.cfg.Name = cmp.Or(s.cfg.Name, "Morrow Crag Camera")
 	s.cfg.Most = cmp.Or(s.cfg.Most, usualConns)
 	if s.cfg.Challenge.Scheme == "" {
@@ -139,19 +145,32 @@ func (s *Server) Serve(l net.Listener) error {
 func (s *Server) add(conn net.Conn) bool {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if len(s.conns) >= s.cfg.Most || s.ctx.Err() != nil {
+	client := s.client(conn)
+	if len(s.conns) >= s.cfg.Most || s.ctx.Err() != nil || s.cfg.Client != nil && s.from[client] >= s.cfg.Most/clientShare {
 		return false
 	}
 	s.conns[conn] = struct{}{}
+	s.from[client]++
 	s.wg.Go(func() {
 		if !s.guarded(func() { s.serveConn(conn) }) {
 			_ = conn.Close() // one of a tunnel's is closed by the other
 		}
 		s.mu.Lock()
 		delete(s.conns, conn)
+		if s.from[client]--; s.from[client] <= 0 {
+			delete(s.from, client)
+		}
 		s.mu.Unlock()
 	})
 	return true
+}
+
+// client is what a connection is counted by.
+func (s *Server) client(conn net.Conn) string {
+	if s.cfg.Client == nil {
+		return ""
+	}
+	return s.cfg.Client(conn.RemoteAddr().String())
 }
 
 // guarded keeps a mistake of ours from ending more than what it is made in; false says that
@@ -171,9 +190,8 @@ func (s *Server) DropAll() {
 	for c := range s.conns {
 		_ = c.Close()
 	}
-	for cookie, c := range s.tunnels {
-		_ = c.Close()
-		delete(s.tunnels, cookie)
+	for cookie := range s.tunnels.waiting {
+		_ = s.tunnels.take(cookie).Close()
 	}
 }
 

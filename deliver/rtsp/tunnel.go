@@ -5,6 +5,7 @@ import (
 	"encoding/base64"
 	"errors"
 	"io"
+	"math"
 	"net"
 	"net/http"
 	"strings"
@@ -16,8 +17,47 @@ import (
 const (
 	tunnelType   = "application/x-rtsp-tunnelled"
 	tunnelHeader = "X-Sessioncookie"
-	mostTunnels  = 16
+
+	// A GET waits this long for its POST, and no more of them at a time, from one client
+	// and from all.
+	tunnelWait       = 10 * time.Second
+	mostTunnelsEach  = 8
+	mostTunnels      = 256
+	longestCookie    = 128      // bytes
+	longestTunnelled = 16 << 10 // bytes of the head of a GET or POST
 )
+
+// tunnels are the answers to GET that wait for their POST, by their cookies.
+type tunnels struct{ waiting map[string]*halfTunnel }
+
+// halfTunnel is one of them.
+type halfTunnel struct {
+	conn   net.Conn
+	client string
+	timer  *time.Timer // closes it when no POST comes
+}
+
+// room says whether one more may wait.
+func (t *tunnels) room(client string) bool {
+	n := 0
+	for _, h := range t.waiting {
+		if h.client == client {
+			n++
+		}
+	}
+	return len(t.waiting) < mostTunnels && n < mostTunnelsEach
+}
+
+// take takes a waiting one out; nil when there is none.
+func (t *tunnels) take(cookie string) net.Conn {
+	h := t.waiting[cookie]
+	if h == nil {
+		return nil
+	}
+	delete(t.waiting, cookie)
+	h.timer.Stop()
+	return h.conn
+}
 
 // tunnel is a pair of connections as one.
 type tunnel struct {
@@ -30,28 +70,30 @@ type tunnel struct {
 // serveConn serves RTSP, or what it comes through.
 func (s *Server) serveConn(conn net.Conn) {
 	_ = conn.SetReadDeadline(time.Now().Add(idleTimeout))
-	reader := bufio.NewReader(conn)
+	limited := &io.LimitedReader{R: conn, N: longestTunnelled}
+	reader := bufio.NewReader(limited)
 	if head, err := reader.Peek(len("POST ")); err != nil {
 		_ = conn.Close()
 		return
 	} else if text := string(head); text != "POST " && !strings.HasPrefix(text, "GET ") {
+		limited.N = math.MaxInt64
 		newConnection(s, &peeked{conn, reader}).serve()
 		return
 	}
 	r, err := http.ReadRequest(reader)
-	if err != nil || r.Header.Get(tunnelHeader) == "" {
+	if err != nil || r.Header.Get(tunnelHeader) == "" || len(r.Header.Get(tunnelHeader)) > longestCookie {
 		_, _ = io.WriteString(conn, "HTTP/1.0 400 Bad Request\r\n\r\n")
 		_ = conn.Close()
 		return
 	}
-	cookie := r.Header.Get(tunnelHeader)
+	limited.N = math.MaxInt64
+	cookie := strings.Clone(r.Header.Get(tunnelHeader))
 	if r.Method == http.MethodGet {
 		s.openTunnel(conn, cookie)
 		return
 	}
 	s.mu.Lock()
-	get := s.tunnels[cookie]
-	delete(s.tunnels, cookie)
+	get := s.tunnels.take(cookie)
 	s.mu.Unlock()
 	if get == nil {
 		_ = conn.Close()
@@ -64,15 +106,24 @@ func (s *Server) serveConn(conn net.Conn) {
 func (s *Server) openTunnel(conn net.Conn, cookie string) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if len(s.tunnels) >= mostTunnels || s.tunnels[cookie] != nil {
+	client := s.client(conn)
+	if !s.tunnels.room(client) || s.tunnels.waiting[cookie] != nil || s.ctx.Err() != nil {
 		_ = conn.Close()
 		return
 	}
+	_ = conn.SetWriteDeadline(time.Now().Add(writeTimeout))
 	if _, err := io.WriteString(conn, "HTTP/1.0 200 OK\r\nContent-Type: "+tunnelType+"\r\nCache-Control: no-store\r\n\r\n"); err != nil {
 		_ = conn.Close()
 		return
 	}
-	s.tunnels[cookie] = conn
+	s.tunnels.waiting[cookie] = &halfTunnel{conn, client, time.AfterFunc(tunnelWait, func() {
+		s.mu.Lock()
+		waiting := s.tunnels.take(cookie)
+		s.mu.Unlock()
+		if waiting != nil {
+			_ = waiting.Close()
+		}
+	})}
 }
 
 // Read decodes what comes by the POST; each request is encoded by itself.

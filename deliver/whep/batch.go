@@ -8,7 +8,8 @@ import (
 
 const (
 	largestPacket = 1500
-	mostWaiting   = 4096 // packets; whoever writes more waits
+	mostWaiting   = 16384 // packets; more are dropped
+	mostOfOne     = 2048  // of them to one address
 )
 
 // datagram is one datagram that waits to be sent.
@@ -29,37 +30,41 @@ type batcher struct {
 
 	mu      sync.Mutex
 	changed *sync.Cond
-	waiting []datagram // guarded by mu
-	closed  bool       // guarded by mu
+	waiting []datagram             // guarded by mu
+	to      map[netip.AddrPort]int // how many of them, by address; guarded by mu
+	closed  bool                   // guarded by mu
 }
 
 // newBatcher takes a socket over. Close it.
 func newBatcher(conn *net.UDPConn) *batcher {
-	b := &batcher{UDPConn: conn, done: make(chan struct{})}
+	b := &batcher{UDPConn: conn, done: make(chan struct{}), to: make(map[netip.AddrPort]int)}
 	b.changed = sync.NewCond(&b.mu)
 	b.send = newSend(conn)
 	go b.run() // ends with Close, which waits for it
 	return b
 }
 
-// WriteTo implements net.PacketConn. What goes wrong with sending is not told: datagrams
-// may be lost anyway.
+// WriteTo implements net.PacketConn. What goes wrong with sending is not told, since
+// datagrams may be lost anyway: nobody waits where the queue is full, or full of what goes to
+// the same address; the datagram is dropped.
 func (b *batcher) WriteTo(data []byte, to net.Addr) (int, error) {
 	udp, ok := to.(*net.UDPAddr)
 	if !ok || len(data) > largestPacket {
 		return b.UDPConn.WriteTo(data, to)
 	}
-	buf := *buffers.Get().(*[]byte)
-	p := datagram{udp.AddrPort(), buf[:copy(buf, data)]}
+	at := udp.AddrPort()
 	b.mu.Lock()
-	for len(b.waiting) >= mostWaiting && !b.closed {
-		b.changed.Wait()
-	}
 	if b.closed {
 		b.mu.Unlock()
 		return 0, net.ErrClosed
 	}
-	b.waiting = append(b.waiting, p)
+	if len(b.waiting) >= mostWaiting || b.to[at] >= mostOfOne {
+		b.mu.Unlock()
+		return len(data), nil
+	}
+	buf := *buffers.Get().(*[]byte)
+	b.waiting = append(b.waiting, datagram{at, buf[:copy(buf, data)]})
+	b.to[at]++
 	first := len(b.waiting) == 1
 	b.mu.Unlock()
 	if first {
@@ -78,11 +83,8 @@ func (b *batcher) run() {
 		}
 		list := b.waiting
 		b.waiting = spare[:0]
-		full := len(list) >= mostWaiting
+		clear(b.to)
 		b.mu.Unlock()
-		if full {
-			b.changed.Broadcast()
-		}
 		if len(list) == 0 {
 			return
 		}

@@ -111,3 +111,43 @@ func TestABatcherCloses(t *testing.T) {
 		t.Fatal("it never closed")
 	}
 }
+
+// TestAFullQueueHoldsNobodyUp: what one viewer has too much of is dropped, and others'
+// datagrams go on being taken.
+func TestAFullQueueHoldsNobodyUp(t *testing.T) {
+	conn, err := net.ListenUDP("udp", &net.UDPAddr{IP: net.IPv4(127, 0, 0, 1)})
+	require.NoError(t, err)
+	b := newBatcher(conn)
+	going, stalled := make(chan struct{}), make(chan struct{})
+	var sent []datagram
+	first := true
+	b.send = func(list []datagram) {
+		if first { // the kernel takes nothing for a while
+			first = false
+			close(stalled)
+			<-going
+			return
+		}
+		for _, p := range list {
+			sent = append(sent, datagram{to: p.to})
+		}
+	}
+	flooded := &net.UDPAddr{IP: net.IPv4(127, 0, 0, 1), Port: 7}
+	other := &net.UDPAddr{IP: net.IPv4(127, 0, 0, 1), Port: 9}
+	_, _ = b.WriteTo([]byte{0}, other)
+	<-stalled
+	for range 3 * mostOfOne {
+		n, err := b.WriteTo([]byte{1, 2}, flooded)
+		require.NoError(t, err)
+		require.Equal(t, 2, n)
+	}
+	_, err = b.WriteTo([]byte{3}, other)
+	require.NoError(t, err)
+	close(going)
+	require.NoError(t, b.Close())
+	count := map[uint16]int{}
+	for _, p := range sent {
+		count[p.to.Port()]++
+	}
+	assert.Equal(t, map[uint16]int{7: mostOfOne, 9: 1}, count)
+}

@@ -5,8 +5,11 @@ import (
 	"sync/atomic"
 	"time"
 
+	"github.com/pion/rtcp"
+
 	"webostrum/core/hub"
 	"webostrum/core/plan"
+	"webostrum/core/timeline"
 )
 
 // line follows what a viewer's line can carry. Reports are for the goroutine that
@@ -18,6 +21,7 @@ type line struct {
 	sent   float64 // bits a second, smoothed: keyframes come in bursts
 
 	steps []Step               // those that there were when the line was good
+	trip  time.Duration        // there and back, by the newest report that tells; 0 for not known
 	want  atomic.Pointer[Step] // nil for what was asked for
 	now   atomic.Pointer[Step] // the same, of what is sent
 }
@@ -47,6 +51,27 @@ func (l *line) report(s *Session, loss float64, now time.Time) {
 		l.judge(s.source, loss, float64(s.stats.estimate.Load()), now)
 	}
 	l.before, l.at = sums, now
+}
+
+// heard takes how long a report was on its way (RFC 3550, 6.4.1).
+func (l *line) heard(r rtcp.ReceptionReport, now time.Time) {
+	if r.LastSenderReport == 0 {
+		return
+	}
+	const unit = time.Second / (1 << 16)
+	// The middle 32 bits of a time stamp count in 65,536ths of a second, and wrap around.
+	passed := uint32(timeline.ToNTP(now)>>16) - r.LastSenderReport - r.Delay
+	if trip := time.Duration(int32(passed)) * unit; trip >= 0 {
+		l.trip = trip
+	}
+}
+
+// roundTrip is how long a packet and what is said to it take.
+func (l *line) roundTrip() time.Duration {
+	if l.trip == 0 {
+		return usualTrip
+	}
+	return min(max(l.trip, leastTrip), longestTrip)
 }
 
 // judge takes what is known of the line, and says what is to be sent.

@@ -31,6 +31,14 @@ const (
 	history     = 1 << 11 // packets that can be sent again; a power of two
 	reportEvery = time.Second
 	fewestAgain = 500 * time.Millisecond
+
+	// Packets that are sent again take a share of what the stream itself takes, whatever the
+	// viewer asks for: a report of a few bytes can ask for thousands.
+	repairShare = 4         // of what was sent first is that for repairs
+	repairMost  = 256 << 10 // bytes that add up while nothing is missed
+
+	// A packet is sent again once in a round trip, which is this while it is not known.
+	usualTrip, leastTrip, longestTrip = 50 * time.Millisecond, 10 * time.Millisecond, 500 * time.Millisecond
 )
 
 // sender gives a stream's samples to one viewer.
@@ -49,9 +57,10 @@ type sender struct {
 	restart  time.Time
 	reported time.Time
 
-	mu   sync.Mutex
-	sent [history]packet // guarded by mu
-	mark Mark            // guarded by mu
+	mu     sync.Mutex
+	sent   [history]packet // guarded by mu
+	budget int             // bytes that may be sent again; guarded by mu
+	mark   Mark            // guarded by mu
 }
 
 // Mark ties a stream's timestamps to the wall clock.
@@ -71,14 +80,15 @@ type packet struct {
 	sequence   uint16
 	stamp      uint32
 	marker     bool
-	asked      bool // for again
+	asked      bool      // for again
+	again      time.Time // when it was sent again last
 	codec      media.Codec
 	extensions extensions
 	payload    []byte
 }
 
 func newSender(s *Session, cache *packetCache) *sender {
-	return &sender{session: s, own: cache, stream: stream{hub: s.source.Hub, cache: cache, release: func() {}}, sequence: uint16(rand.Uint32()), stamp: rand.Uint32()}
+	return &sender{session: s, own: cache, stream: stream{hub: s.source.Hub, cache: cache, release: func() {}}, sequence: uint16(rand.Uint32()), stamp: rand.Uint32(), budget: repairMost / 2}
 }
 
 // run sends until ctx or the stream ends.
@@ -131,6 +141,7 @@ func (z *sender) send(ctx context.Context, s *media.Sample, fresh bool) error {
 		z.sequence++
 		z.mu.Lock()
 		z.sent[p.sequence%history] = p
+		z.budget = min(z.budget+len(payload)/repairShare, repairMost)
 		z.mu.Unlock()
 		z.write(p)
 		if err := z.pace(ctx, len(payload)); err != nil {
@@ -191,11 +202,13 @@ func (z *sender) pace(ctx context.Context, n int) error {
 	}
 }
 
-// repeat sends packets again that the viewer misses (RFC 4585, 6.2.1).
-func (z *sender) repeat(nack *rtcp.TransportLayerNack) {
+// repeat sends packets again that the viewer misses (RFC 4585, 6.2.1), as far as they fit
+// its budget.
+func (z *sender) repeat(nack *rtcp.TransportLayerNack, now time.Time) {
+	trip := z.session.line.roundTrip()
 	for _, pair := range nack.Nacks {
 		for _, sequence := range pair.PacketList() {
-			if p, ok := z.again(sequence); ok {
+			if p, ok := z.again(sequence, now, trip); ok {
 				z.session.stats.repeated.Add(1)
 				z.write(p)
 			}
@@ -203,8 +216,9 @@ func (z *sender) repeat(nack *rtcp.TransportLayerNack) {
 	}
 }
 
-// again finds a packet that was sent, and counts it as missed once.
-func (z *sender) again(sequence uint16) (packet, bool) {
+// again finds a packet that was sent and may be sent again now, and counts it as missed
+// once.
+func (z *sender) again(sequence uint16, now time.Time, trip time.Duration) (packet, bool) {
 	z.mu.Lock()
 	defer z.mu.Unlock()
 	p := &z.sent[sequence%history]
@@ -215,6 +229,11 @@ func (z *sender) again(sequence uint16) (packet, bool) {
 		p.asked = true
 		z.session.stats.missed.Add(1)
 	}
+	if now.Sub(p.again) < trip || len(p.payload) > z.budget {
+		return packet{}, false
+	}
+	p.again = now
+	z.budget -= len(p.payload)
 	return *p, true
 }
 

@@ -4,10 +4,12 @@ import (
 	"testing"
 	"time"
 
+	"github.com/pion/rtcp"
 	"github.com/stretchr/testify/assert"
 
 	"webostrum/core/hub"
 	"webostrum/core/media"
+	"webostrum/core/timeline"
 )
 
 // TestStamps: what is past has the stamps of when it is sent, what is live those of
@@ -78,4 +80,43 @@ func TestHold(t *testing.T) {
 	} {
 		assert.InDelta(t, tt.want, hold(tt.picture, tt.audio).Milliseconds(), 10, name)
 	}
+}
+
+// TestRepairsHaveABudget: what a viewer misses is sent again once in a round trip, and takes
+// a share of the stream, however many packets a report asks for.
+func TestRepairsHaveABudget(t *testing.T) {
+	z := &sender{session: &Session{}, budget: 10_000}
+	for i := range history {
+		z.sent[i] = packet{sequence: uint16(i), payload: make([]byte, 1000)}
+	}
+	now := time.Unix(1000, 0)
+	ask := func(now time.Time) (sent int) {
+		for i := range uint16(history) {
+			if _, ok := z.again(i, now, 100*time.Millisecond); ok {
+				sent++
+			}
+		}
+		return sent
+	}
+	assert.Equal(t, 10, ask(now), "as far as the budget goes")
+	assert.EqualValues(t, history, z.session.stats.missed.Load(), "all count as missed")
+	z.budget = 5000
+	assert.Equal(t, 5, ask(now.Add(99*time.Millisecond)), "others than those that were just sent")
+	z.budget = 1 << 30
+	assert.Equal(t, history-15, ask(now.Add(99*time.Millisecond)))
+	assert.Equal(t, history, ask(now.Add(time.Second)))
+}
+
+// TestRoundTrip of a report, as RFC 3550 draws it (6.4.1, figure 2).
+func TestRoundTrip(t *testing.T) {
+	var l line
+	assert.Equal(t, usualTrip, l.roundTrip())
+	now := time.Date(2026, 6, 1, 12, 0, 0, 0, time.UTC)
+	sentAt := uint32(timeline.ToNTP(now.Add(-5350*time.Millisecond)) >> 16)
+	l.heard(rtcp.ReceptionReport{LastSenderReport: sentAt, Delay: uint32(5.25 * (1 << 16))}, now)
+	assert.InDelta(t, 100, l.roundTrip().Milliseconds(), 1)
+	l.heard(rtcp.ReceptionReport{LastSenderReport: sentAt, Delay: 10 << 16}, now)
+	assert.InDelta(t, 100, l.roundTrip().Milliseconds(), 1, "one that came before it was sent tells nothing")
+	l.heard(rtcp.ReceptionReport{}, now)
+	assert.InDelta(t, 100, l.roundTrip().Milliseconds(), 1)
 }

@@ -32,6 +32,10 @@ type Config struct {
 	Listen    string   // address of the port, for UDP and TCP
 	Addresses []string // IP addresses to offer viewers; empty means all of this machine
 	Most      int      // sessions at a time; 0 means 500
+
+	// Keep has a listener's Accept go on after errors that pass: the mux behind it ends with
+	// the first. Nil leaves it as it is.
+	Keep func(net.Listener) net.Listener
 }
 
 const (
@@ -90,6 +94,9 @@ func New(cfg Config) (*Server, error) {
 	udp, tcp, err := listen(cfg.Listen)
 	if err != nil {
 		return nil, err
+	}
+	if cfg.Keep != nil {
+		tcp = cfg.Keep(tcp)
 	}
 	s := &Server{cfg: cfg, sessions: make(map[string]*Session), caches: make(map[*hub.Hub]*sharedCache), port: udp.LocalAddr().(*net.UDPAddr).Port, listens: udp.LocalAddr().String()}
 	socket := newBatcher(udp)

@@ -220,12 +220,13 @@ func (s *Session) feedback(sender *webrtc.RTPSender) {
 		for _, p := range packets {
 			switch p := p.(type) {
 			case *rtcp.TransportLayerNack:
-				s.sender.repeat(p)
+				s.sender.repeat(p, time.Now())
 			case *rtcp.PictureLossIndication, *rtcp.FullIntraRequest:
 				s.stats.asked.Add(1)
 				s.again.Store(true)
 			case *rtcp.ReceiverReport:
 				for _, r := range p.Reports {
+					s.line.heard(r, time.Now())
 					s.line.report(s, float64(r.FractionLost)/256, time.Now())
 				}
 			case *rtcp.ReceiverEstimatedMaximumBitrate:
