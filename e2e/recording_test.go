@@ -96,7 +96,7 @@ func TestARecordingIsPlayedAndExported(t *testing.T) {
 	span := []string{"--from", begin.UTC().Format(time.RFC3339Nano), "--to", begin.Add(4 * time.Second).UTC().Format(time.RFC3339Nano)}
 	out, code := w.cli(append([]string{"recording", "export", feed, "--exact", "--to-file", path}, span...)...)
 	require.Zero(t, code, out)
-	assert.InDelta(t, 4, opens(t, page, path, 2.5), 0.25, out)
+	assert.InDelta(t, 4, opens(t, page, path, 2.5), 0.03, out)
 	out, code = w.cli(append([]string{"recording", "export", feed, "--to-file", path}, span...)...)
 	assert.NotZero(t, code, "nothing is written over")
 	assert.Contains(t, out, "there already")

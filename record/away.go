@@ -138,11 +138,28 @@ func (l *Library) expire(now time.Time) error {
 		if row.Keep || now.Sub(time.UnixMilli(row.EndsMillis)) < age {
 			continue
 		}
-		if err := l.erase(row); err != nil {
+		if err := l.unlessKept(row.ID, l.erase); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// unlessKept removes a file in one of the ways below, if nobody has marked it to be kept
+// since a list was made in which it stood; nobody marks any meanwhile.
+func (l *Library) unlessKept(id int64, remove func(store.RecordedFile) error) error {
+	l.removed.Lock()
+	defer l.removed.Unlock()
+	row, err := l.store.RecordedFile(id)
+	switch {
+	case errors.Is(err, store.ErrNotFound):
+		return nil // it is gone already
+	case err != nil:
+		return err
+	case row.Keep || row.Open:
+		return nil
+	}
+	return remove(row)
 }
 
 // erase removes a file wherever it is, and what the index has of it.
@@ -168,18 +185,12 @@ func (l *Library) erase(row store.RecordedFile) error {
 
 // makeWay removes a file from the disk. One that was copied is in the object store from then
 // on; of any other nothing is left.
-func (l *Library) makeWay(id int64) error {
-	row, err := l.store.RecordedFile(id)
-	switch {
-	case errors.Is(err, store.ErrNotFound):
-		return nil // it is gone already
-	case err != nil:
-		return err
-	case !row.Copied || l.copier == nil:
+func (l *Library) makeWay(row store.RecordedFile) error {
+	if !row.Copied || l.copier == nil {
 		return l.erase(row)
 	}
 	if err := os.Remove(l.full(row.Path)); err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return err
 	}
-	return l.store.FileAway(id)
+	return l.store.FileAway(row.ID)
 }

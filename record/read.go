@@ -31,7 +31,7 @@ func (l *Library) Files(feed string, from, to time.Time) ([]recording.File, erro
 
 // rows are the records, those of files that are being written as far as they are.
 func (l *Library) rows(feed string, from, to time.Time) ([]store.RecordedFile, error) {
-	rows, err := l.store.RecordedFiles(feed, time.Time{}, to, 0)
+	rows, err := l.store.RecordedFiles(feed, from, to, 0)
 	if err != nil {
 		return nil, err
 	}

@@ -124,8 +124,7 @@ func (l *Library) adopt(ctx context.Context) {
 		}
 		if row, ok := known[path]; ok {
 			if row.Away { // it has come back
-				row.Away = false
-				return l.store.SaveRecordedFile(&row)
+				return l.store.FileBack(row.ID)
 			}
 			return nil
 		}
@@ -177,8 +176,7 @@ func (l *Library) continues(ctx context.Context) {
 			continue
 		}
 		if b := before[row.Feed]; b != nil && x.Continues(b) != row.Follows {
-			row.Follows = !row.Follows
-			_ = l.store.SaveRecordedFile(&row)
+			_ = l.store.FileFollows(row.ID, !row.Follows)
 		}
 		before[row.Feed] = x
 	}

@@ -67,7 +67,7 @@ func (l *Library) makeRoom(now time.Time) error {
 	gone := recording.Excess(files, l.policy(), recording.Policy{Most: l.cfg.Most, Free: l.cfg.Free}, free, now, aged)
 	gone = gone[:min(len(gone), removedAtOnce)]
 	for _, f := range gone {
-		if err := l.makeWay(f.ID); err != nil {
+		if err := l.unlessKept(f.ID, l.makeWay); err != nil {
 			return err
 		}
 	}
@@ -137,7 +137,6 @@ func (l *Library) Keep(feed string, from, to time.Time, keep bool) (files int, e
 		if err != nil {
 			continue // removed meanwhile
 		}
-		row.Keep = keep
 		if !row.Away {
 			to := recording.Kept(row.Path, keep)
 			if err := os.Rename(l.full(row.Path), l.full(to)); err != nil {
@@ -145,7 +144,7 @@ func (l *Library) Keep(feed string, from, to time.Time, keep bool) (files int, e
 			}
 			row.Path = to
 		}
-		if err := l.store.SaveRecordedFile(&row); err != nil {
+		if err := l.store.KeepRecordedFile(row.ID, row.Path, keep); err != nil {
 			return files, err
 		}
 		files++

@@ -91,16 +91,32 @@ type RecordedFile struct {
 // SaveRecordedFile writes a file's record; one that is new gets its number.
 func (s *Store) SaveRecordedFile(f *RecordedFile) error { return known(s.db.Save(f).Error) }
 
+// KeepRecordedFile notes where a file lies that is to be kept, or no longer so.
+func (s *Store) KeepRecordedFile(id int64, path string, keep bool) error {
+	return affectsOne(s.db.Model(&RecordedFile{}).Where("id = ?", id).Updates(map[string]any{"path": path, "keep": keep}))
+}
+
+// FileFollows notes whether a file goes on where the one before it ended.
+func (s *Store) FileFollows(id int64, follows bool) error {
+	return s.db.Model(&RecordedFile{}).Where("id = ?", id).Update("follows", follows).Error
+}
+
+// FileBack notes that a file is on the disk again.
+func (s *Store) FileBack(id int64) error {
+	return s.db.Model(&RecordedFile{}).Where("id = ?", id).Update("away", false).Error
+}
+
 // RecordedFiles returns the files of a feed, or with an empty name of all, that have
-// something between two times; zero times are no bounds. The oldest come first, limit of
-// them at most, 0 for all.
+// something between two times, and those that are being written whatever they had when
+// that was noted; zero times are no bounds. The oldest come first, limit of them at most, 0
+// for all.
 func (s *Store) RecordedFiles(feed string, from, to time.Time, limit int) (list []RecordedFile, err error) {
 	tx := s.db.Order("begins_millis, id")
 	if feed != "" {
 		tx = tx.Where("feed = ?", feed)
 	}
 	if !from.IsZero() {
-		tx = tx.Where("ends_millis > ?", from.UnixMilli())
+		tx = tx.Where("ends_millis > ? OR open", from.UnixMilli())
 	}
 	if !to.IsZero() {
 		tx = tx.Where("begins_millis < ?", to.UnixMilli())

@@ -16,6 +16,7 @@ type FlatTrack struct {
 	Entry     []byte // sample entry, as SampleEntries returns it
 	Samples   []Entry
 	Skip      int64 // ticks of media in front of what is to be shown
+	Show      int64 // ticks that are to be shown behind that; 0 for all
 }
 
 // Flat returns the boxes in front of the data of a movie that is not fragmented: ftyp, moov
@@ -81,7 +82,11 @@ func (t FlatTrack) length() (ticks int64) {
 
 // shown is how long the track is shown, in ticks of another clock.
 func (t FlatTrack) shown(scale int64) int64 {
-	return max(0, t.length()-t.Skip) * scale / int64(t.Timescale)
+	ticks := max(0, t.length()-t.Skip)
+	if t.Show > 0 {
+		ticks = min(ticks, t.Show)
+	}
+	return (ticks*scale + int64(t.Timescale)/2) / int64(t.Timescale)
 }
 
 func (w *writer) flatTrack(i int, t FlatTrack, chunks []Chunk, data int64) {

@@ -16,7 +16,7 @@ type Cut string
 // The ways to cut.
 const (
 	AtKeyframes Cut = "keyframe" // with the keyframe before the beginning, and the frame before the end
-	Exactly     Cut = "exact"    // the same, and an edit list has players begin at the moment itself
+	Exactly     Cut = "exact"    // at the moments themselves: what comes before the first is there, and not shown
 )
 
 // ErrNothing says that nothing was recorded in a span; ErrTooLong that it has more than can be
@@ -61,6 +61,9 @@ func NewExport(sources []Source, from, to time.Time, cut Cut) (*Export, error) {
 	}
 	if len(e.tracks) == 0 || len(e.tracks[0].Samples) == 0 {
 		return nil, ErrNothing
+	}
+	if cut == Exactly {
+		e.endExactly()
 	}
 	head, err := fmp4.Flat(e.tracks, e.chunks)
 	if err != nil {
@@ -188,6 +191,32 @@ func (e *exporter) fragment(i int, s Source, at, end int64) (done bool, next int
 		e.out.Ends = x.Begins.Add(x.duration(last[n-1].DTS + int64(last[n-1].Duration) - x.First))
 	}
 	return stop >= 0, at + fmp4.PRFTSize + moof + mdat, nil
+}
+
+// endExactly has the last frame, and the audio beside it, be shown no longer than until the
+// end: a frame may last longer than was known when it was due, and audio comes in units.
+func (e *exporter) endExactly() {
+	video := &e.tracks[0]
+	if over := e.out.Ends.Sub(e.to); over > 0 {
+		shorten(video, int64(over)*int64(video.Timescale)/int64(time.Second))
+		e.out.Ends = e.to
+	}
+	video.Show = e.total(0) - video.Skip
+	if len(e.tracks) > 1 {
+		audio := &e.tracks[1]
+		audio.Show = video.Show * int64(audio.Timescale) / int64(video.Timescale)
+		shorten(audio, e.total(1)-audio.Skip-audio.Show)
+	}
+}
+
+// shorten takes ticks off a track's last samples, each of which keeps one.
+func shorten(t *fmp4.FlatTrack, ticks int64) {
+	for n := len(t.Samples) - 1; n >= 0 && ticks > 0; n-- {
+		s := &t.Samples[n]
+		less := max(0, min(ticks, int64(s.Duration)-1))
+		s.Duration -= uint32(less)
+		ticks -= less
+	}
 }
 
 // total is how long a track is so far. It is asked once a source.

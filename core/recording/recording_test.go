@@ -187,6 +187,47 @@ func TestAnExportIsOneMovie(t *testing.T) {
 	assert.Equal(t, []byte{0, 0, 0, 0, 0, 0, 0xaf, 0xc8}, list[16:24], "45,000 ticks of media are passed over")
 }
 
+// TestAnExactExportEndsExactly in both tracks, in the edit list and in the tables, although
+// the last frame would last longer, and so would the last unit of audio.
+func TestAnExactExportEndsExactly(t *testing.T) {
+	e := epochOf(pictures.SPS)
+	data, _ := file(t, muxer(t, e, true), e, 0, 250, true)
+	from, to := 2010*time.Millisecond, 6013*time.Millisecond
+	x, out := export(t, recording.Exactly, from, to, data)
+	assert.WithinDuration(t, noon.Add(from), x.Begins, time.Millisecond)
+	assert.WithinDuration(t, noon.Add(to), x.Ends, 0)
+	number := func(b []byte) (n int64) {
+		for _, c := range b {
+			n = n<<8 | int64(c)
+		}
+		return n
+	}
+	const movieScale = 1000
+	mvhd := fmp4.Find(out, "moov", "mvhd")
+	assert.EqualValues(t, movieScale, number(mvhd[20:24]))
+	assert.InDelta(t, 4003, number(mvhd[24:32]), 1)
+	for _, trak := range traks(out) {
+		elst, mdhd := fmp4.Find(trak, "edts", "elst"), fmp4.Find(trak, "mdia", "mdhd")
+		scale := number(mdhd[20:24])
+		assert.InDelta(t, 4003, number(elst[8:16]), 1, "the edit list, at %d Hz", scale)
+		skip := number(elst[16:24])
+		assert.InDelta(t, 4003, (number(mdhd[24:32])-skip)*1000/scale, 1, "the track, at %d Hz", scale)
+	}
+}
+
+// traks are the bodies of a movie's tracks.
+func traks(movie []byte) (list [][]byte) {
+	moov := fmp4.Find(movie, "moov")
+	for len(moov) > 8 {
+		size := int(moov[0])<<24 | int(moov[1])<<16 | int(moov[2])<<8 | int(moov[3])
+		if string(moov[4:8]) == "trak" {
+			list = append(list, moov[8:size])
+		}
+		moov = moov[size:]
+	}
+	return list
+}
+
 func TestAnExportLeavesGapsOut(t *testing.T) {
 	e := epochOf(pictures.SPS)
 	first, _ := file(t, muxer(t, e, true), e, 0, 100, true)
