@@ -5,6 +5,7 @@ import (
 	"errors"
 	"slices"
 
+	"webostrum/access"
 	"webostrum/apitypes"
 	"webostrum/core/fault"
 	"webostrum/station"
@@ -44,6 +45,9 @@ func (a *API) addAccount(ctx context.Context, in *struct{ Body apitypes.NewAccou
 		if _, err := a.station.Get(feed); err != nil {
 			return nil, refused("feeds", "there is no feed "+feed)
 		}
+	}
+	if err := strong(in.Body.Password, in.Body.Name); err != nil {
+		return nil, err
 	}
 	a.people.Lock()
 	defer a.people.Unlock()
@@ -136,6 +140,9 @@ func (a *API) setPassword(ctx context.Context, in *struct {
 	Account string `path:"account" maxLength:"64" doc:"Name of the account" example:"wall-panel"`
 	Body    apitypes.NewPassword
 }) (*struct{}, error) {
+	if err := strong(in.Body.Password, in.Account); err != nil {
+		return nil, err
+	}
 	acc, err := a.store.AccountByName(in.Account)
 	if err != nil {
 		return nil, answerForAccount(err)
@@ -146,6 +153,14 @@ func (a *API) setPassword(ctx context.Context, in *struct {
 	a.grants.changed()
 	a.by(ctx).Note("", station.EventChange, "account "+in.Account+" has another password")
 	return nil, nil
+}
+
+// strong refuses a password that is guessed too easily.
+func strong(password, account string) error {
+	if why := access.Weak(password, account); why != "" {
+		return refused("password", why)
+	}
+	return nil
 }
 
 func answerForAccount(err error) error {

@@ -26,6 +26,9 @@ func (c caller) session() int64 {
 
 func (a *API) setOwnPassword(ctx context.Context, in *struct{ Body apitypes.OwnPassword }) (*struct{}, error) {
 	who := callerOf(ctx)
+	if err := strong(in.Body.Password, who.account.Name); err != nil {
+		return nil, err
+	}
 	settle, wait := a.throttle.Reserve(who.from, who.account.Name, true, time.Now())
 	if wait > 0 {
 		_, p := tooOften(wait)

@@ -231,9 +231,9 @@ func TestSessions(t *testing.T) {
 	stream = w.goes(t, "/media/yard/mjpeg", "Cookie", mine)
 	third, _ := w.signIn("guest", password, "")
 	elsewhere := w.goes(t, "/media/yard/mjpeg", "Cookie", third)
-	res, text := w.do("PUT", "/api/v1/me/password", "", apitypes.OwnPassword{Present: "guess", Password: "another-password"}, "Cookie", mine)
+	res, text := w.do("PUT", "/api/v1/me/password", "", apitypes.OwnPassword{Present: "guess", Password: "another-otter"}, "Cookie", mine)
 	assert.Equal(t, 422, res.StatusCode, text)
-	res, text = w.do("PUT", "/api/v1/me/password", "", apitypes.OwnPassword{Present: password, Password: "another-password"}, "Cookie", mine)
+	res, text = w.do("PUT", "/api/v1/me/password", "", apitypes.OwnPassword{Present: password, Password: "another-otter"}, "Cookie", mine)
 	require.Equal(t, 204, res.StatusCode, text)
 	assertOver(t, "another password of one's own", elsewhere)
 	select {

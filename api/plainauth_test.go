@@ -158,14 +158,14 @@ func TestAccounts(t *testing.T) {
 		return res.StatusCode
 	}
 	assert.Equal(t, 200, see("long-enough"))
-	require.NoError(t, c.SetPassword(ctx, "panel", "another-one"))
+	require.NoError(t, c.SetPassword(ctx, "panel", "another-heron"))
 	assert.Equal(t, 401, see("long-enough"))
-	assert.Equal(t, 200, see("another-one"))
+	assert.Equal(t, 200, see("another-heron"))
 	list, err := c.Accounts(ctx)
 	require.NoError(t, err)
 	assert.Len(t, list, 3)
 	require.NoError(t, c.RemoveAccount(ctx, "panel"))
-	assert.Equal(t, 401, see("another-one"))
+	assert.Equal(t, 401, see("another-heron"))
 	assert.ErrorContains(t, c.RemoveAccount(ctx, "panel"), "no account")
 	assert.ErrorContains(t, c.RemoveAccount(ctx, "engineer"), "cannot be removed")
 	assert.Error(t, client.New(w.url, w.viewer).RemoveAccount(ctx, "guest"), "viewers change nothing")

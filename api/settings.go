@@ -285,9 +285,9 @@ func applyCamera(c apitypes.CameraSettings, r *store.Feed, credentials bool) err
 	moved := err == nil && !sameHost(before, u)
 	switch {
 	case credentials:
-		r.User, r.Password = c.User, c.Password
+		r.User, r.Password, r.DigestOnly = c.User, c.Password, false
 	case user != "":
-		r.User, r.Password = user, password
+		r.User, r.Password, r.DigestOnly = user, password, false
 	case moved && r.User != "":
 		return refusedAs(fault.PasswordNeeded, "camera.password", "the host was "+before.Host+" and is now "+u.Host)
 	}

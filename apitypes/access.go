@@ -39,13 +39,13 @@ type AccountList struct {
 type NewAccount struct {
 	Name     string   `json:"name" pattern:"^[A-Za-z0-9][A-Za-z0-9._@-]*$" patternDescription:"letters, digits and . _ @ -" minLength:"1" maxLength:"64"`
 	Role     string   `json:"role,omitempty" enum:"engineer,viewer,panel" default:"viewer"`
-	Password string   `json:"password" minLength:"8" maxLength:"72" doc:"8 to 72 characters"`
+	Password string   `json:"password" minLength:"8" maxLength:"256" doc:"8 to 256 characters; common and easily guessed ones are refused"`
 	Feeds    []string `json:"feeds,omitempty" maxItems:"200" doc:"Feeds that shall name it" example:"[\"lower-station\"]"`
 }
 
 // NewPassword is what giving an account another password takes.
 type NewPassword struct {
-	Password string `json:"password" minLength:"8" maxLength:"72" doc:"8 to 72 characters" example:"seven-otters-at-dawn"`
+	Password string `json:"password" minLength:"8" maxLength:"256" doc:"8 to 256 characters; common and easily guessed ones are refused" example:"seven-otters-at-dawn"`
 }
 
 // AccountChange is what changing an account takes; what is left out stays.
@@ -57,7 +57,7 @@ type AccountChange struct {
 // OwnPassword is what changing one's own password takes.
 type OwnPassword struct {
 	Present  string `json:"present" minLength:"1" maxLength:"256" doc:"The password until now"`
-	Password string `json:"password" minLength:"8" maxLength:"72" doc:"8 to 72 characters" example:"seven-otters-at-dawn"`
+	Password string `json:"password" minLength:"8" maxLength:"256" doc:"8 to 256 characters; common and easily guessed ones are refused" example:"seven-otters-at-dawn"`
 }
 
 // SecondFactor is what an authenticator is set up with; it holds after a code of it was

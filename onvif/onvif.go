@@ -36,6 +36,7 @@ type Config struct {
 	URL           *url.URL // of its device service
 	User          string
 	Password      string
+	DigestOnly    bool          // Basic challenges are not answered
 	Fingerprint   string        // SHA-256 of the certificate to trust, for https
 	AnswerTimeout time.Duration // for each answer; must be set
 }
@@ -82,7 +83,7 @@ func newCamera(cfg Config) *camera {
 		cfg.URL = &u
 	}
 	return &camera{cfg: cfg, http: camhttp.New(camhttp.Config{
-		URL: cfg.URL, User: cfg.User, Password: cfg.Password, Fingerprint: cfg.Fingerprint, AnswerTimeout: cfg.AnswerTimeout,
+		URL: cfg.URL, User: cfg.User, Password: cfg.Password, DigestOnly: cfg.DigestOnly, Fingerprint: cfg.Fingerprint, AnswerTimeout: cfg.AnswerTimeout,
 	})}
 }
 

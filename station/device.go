@@ -5,6 +5,7 @@ import (
 	"errors"
 	"net/url"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -29,11 +30,12 @@ var errChanged = errors.New("the feed's address was changed meanwhile")
 // device is a feed's camera as ONVIF has it.
 type device struct {
 	mu       sync.Mutex
-	of       [5]string     // what it was opened with; guarded by mu
+	of       [6]string     // what it was opened with; guarded by mu
 	open     *onvif.Device // guarded by mu; nil for none
 	address  time.Time     // when it was asked for the stream's address; guarded by mu
 	keyframe time.Time     // and for a keyframe; guarded by mu
 	search   time.Time     // when it was searched for; guarded by mu
+	told     string        // where it was found that a person is asked about; guarded by mu
 }
 
 // Device returns the camera's ONVIF device; the error says that the feed does not know it.
@@ -50,13 +52,13 @@ func (f *Feed) Device() (*onvif.Device, error) {
 	if r.DeviceUser != "" {
 		user, password = r.DeviceUser, r.DevicePassword
 	}
-	of := [5]string{r.Device, r.DeviceProfile, user, password, r.Fingerprint}
+	of := [6]string{r.Device, r.DeviceProfile, user, password, r.Fingerprint, strconv.FormatBool(r.DigestOnly)}
 	if d.open == nil || d.of != of {
 		if old := d.open; old != nil {
 			f.station.aside(func(context.Context) { old.Close() }) // it may be about to answer
 		}
 		d.of = of
-		d.open = onvif.Open(onvif.Config{URL: u, User: user, Password: password, Fingerprint: r.Fingerprint, AnswerTimeout: deviceAnswer}, r.DeviceProfile)
+		d.open = onvif.Open(onvif.Config{URL: u, User: user, Password: password, Fingerprint: r.Fingerprint, DigestOnly: r.DigestOnly, AnswerTimeout: deviceAnswer}, r.DeviceProfile)
 	}
 	return d.open, nil
 }
@@ -126,13 +128,52 @@ func (f *Feed) follow(why *fault.Error) {
 		return
 	}
 	f.station.aside(func(ctx context.Context) {
-		_ = f.station.By("", "").Follow(ctx, f.stored().Name) // it is tried again
+		_ = f.station.By("", "").goAfter(ctx, f.stored().Name, unasked) // it is tried again
 	})
 }
+
+// unasked says why a feed does not go by itself to where its camera was found; nil where it
+// does. Whoever answers a search in the camera's name would get its password otherwise.
+func unasked(f *Feed, r *store.Feed, host, device string) error {
+	before, err := url.Parse(r.URL)
+	if err != nil {
+		return err
+	}
+	why := ""
+	switch {
+	case !netif.SameNetwork(before.Hostname(), host):
+		why = "it is in another network"
+	case secure(r.Device) && !secure(device) || secure(r.Device) && r.Fingerprint == "":
+		why = "it does not show the certificate that it had before"
+	case before.RawQuery != "" || len(r.Requests) > 0:
+		why = "its address or its requests may hold a password"
+	default:
+		r.DigestOnly = r.User != ""
+		return nil
+	}
+	f.device.mu.Lock()
+	news := f.device.told != device
+	f.device.told = device
+	f.device.mu.Unlock()
+	if news {
+		f.warn(fault.DeviceMoved, "the camera was found at "+host+", and "+why+": \"webostrum camera follow "+r.Name+"\" sets the feed to it")
+	}
+	return fault.New(fault.DeviceMoved, nil, "%s", why)
+}
+
+func secure(address string) bool { return strings.HasPrefix(strings.ToLower(address), "https:") }
 
 // Follow searches for a feed's device and sets the feed to where it is found. Errors are
 // *fault.Error, or of Edit.
 func (a Actor) Follow(ctx context.Context, name string) error {
+	return a.goAfter(ctx, name, func(_ *Feed, r *store.Feed, _, _ string) error {
+		r.DigestOnly = false // a person has said so
+		return nil
+	})
+}
+
+// goAfter is Follow where may lets it, which is asked with the feed's present record.
+func (a Actor) goAfter(ctx context.Context, name string, may func(f *Feed, r *store.Feed, host, device string) error) error {
 	f, err := a.st.Get(name)
 	if err != nil {
 		return err
@@ -158,6 +199,9 @@ func (a Actor) Follow(ctx context.Context, name string) error {
 	_, err = a.Edit(name, "the camera was found at "+host, func(r *store.Feed) error {
 		if r.URL != before.URL || r.DeviceID != before.DeviceID {
 			return errChanged
+		}
+		if err := may(f, r, host, device); err != nil {
+			return err
 		}
 		r.URL, r.Device = u.String(), device
 		return nil

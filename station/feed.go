@@ -29,6 +29,8 @@ type Feed struct {
 	packets packetWatch // of the station's tick alone
 	device  device
 
+	keepAlive source.KeepAlive
+
 	publishers publishers
 	demand     demand
 	lastCoding atomic.Pointer[media.VideoConfig] // before it was idle

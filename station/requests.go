@@ -68,7 +68,7 @@ func send(ctx context.Context, record store.Feed, q store.CameraRequest) (*camht
 	ctx, cancel := context.WithTimeoutCause(ctx, requestTimeout, fault.New(fault.NoAnswer, nil, "no whole answer in %v", requestTimeout))
 	defer cancel()
 	cam := camhttp.New(camhttp.Config{
-		URL: u, User: record.User, Password: record.Password, Fingerprint: record.Fingerprint, AnswerTimeout: requestTimeout,
+		URL: u, User: record.User, Password: record.Password, DigestOnly: record.DigestOnly, Fingerprint: record.Fingerprint, AnswerTimeout: requestTimeout,
 	})
 	defer cam.Close()
 	return cam.Send(ctx, q.Method, q.Target, q.Body)

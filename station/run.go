@@ -170,7 +170,7 @@ func (r *run) play(ctx context.Context) error {
 	c := r.record
 	millis := func(n int) time.Duration { return time.Duration(n) * time.Millisecond }
 	cfg := source.Config{
-		URL: c.URL, User: c.User, Password: c.Password,
+		URL: c.URL, User: c.User, Password: c.Password, DigestOnly: c.DigestOnly, KeepAlive: &r.feed.keepAlive,
 		Transport: source.Transport(c.Transport), Fingerprint: c.Fingerprint,
 		Fetch: source.Fetch(c.Fetch), Poll: millis(c.PollMillis),
 		AnswerTimeout: millis(c.AnswerMillis), FirstTimeout: millis(c.FirstMillis), StallAfter: millis(c.StallMillis),

@@ -246,7 +246,7 @@ func (f *Feed) renew(before, r store.Feed) {
 func needsRestart(a, b store.Feed) bool {
 	return a.Pushed != b.Pushed || a.URL != b.URL || a.User != b.User || a.Password != b.Password || a.Transport != b.Transport ||
 		a.Fetch != b.Fetch || a.PollMillis != b.PollMillis || a.AnswerMillis != b.AnswerMillis || a.FirstMillis != b.FirstMillis || a.StallMillis != b.StallMillis ||
-		a.Fingerprint != b.Fingerprint || a.WithinMillis != b.WithinMillis || a.SegmentMillis != b.SegmentMillis || a.PartMillis != b.PartMillis || a.PlaylistLength != b.PlaylistLength || a.Enabled != b.Enabled ||
+		a.Fingerprint != b.Fingerprint || a.DigestOnly != b.DigestOnly || a.WithinMillis != b.WithinMillis || a.SegmentMillis != b.SegmentMillis || a.PartMillis != b.PartMillis || a.PlaylistLength != b.PlaylistLength || a.Enabled != b.Enabled ||
 		!reflect.DeepEqual(a.Combined, b.Combined)
 }
 

@@ -32,6 +32,7 @@ type Feed struct {
 	DevicePassword string `gorm:"-"`
 	DeviceID       string // URN of the device, which stays when its address changes
 	Follow         bool   // whether the feed goes by itself where the device is found
+	DigestOnly     bool   // it has gone somewhere by itself: no password is sent in the clear there
 	WithinMillis   int    // how far behind the picture may be; 0 is whatever is cheapest
 	SegmentMillis  int    // this and the next two follow from it where they are 0
 	PartMillis     int

@@ -349,6 +349,9 @@ var migrations = []migration{
 		`ALTER TABLE feeds ADD COLUMN while_needed INTEGER NOT NULL DEFAULT 0`,
 		`ALTER TABLE recorded_files ADD COLUMN away INTEGER NOT NULL DEFAULT 0`,
 	}, nil},
+	{13, []string{
+		`ALTER TABLE feeds ADD COLUMN digest_only INTEGER NOT NULL DEFAULT 0`,
+	}, nil},
 }
 
 func (s *Store) migrate() error {

@@ -34,6 +34,7 @@ const (
 	NotRTSP         Code = "camera-not-rtsp"
 	SignInMissing   Code = "camera-sign-in-missing"
 	SignInRefused   Code = "camera-sign-in-refused"
+	BasicRefused    Code = "camera-basic-only"
 	PathUnknown     Code = "camera-path-unknown"
 	NoVideo         Code = "camera-no-video"
 	CodecNotHandled Code = "camera-codec-not-handled"
@@ -52,6 +53,7 @@ const (
 	ProfileGone     Code = "camera-profile-gone"
 	SettingUnfit    Code = "camera-setting-unfit"
 	DeviceUnknown   Code = "camera-device-unknown"
+	DeviceMoved     Code = "camera-moved"
 	DeviceNotFound  Code = "camera-device-not-found"
 	PageInstead     Code = "camera-page-instead"
 	NoPicture       Code = "camera-no-picture"
@@ -113,6 +115,8 @@ var cameras = []Kind{
 		"Give the user and the password of an account on the camera that may watch the stream.", true, 0},
 	{SignInRefused, ClassRefused, "The camera does not accept the user or the password.",
 		"Enter user and password again. Many cameras keep separate accounts for their web page and for RTSP, and lock an account for some minutes after several wrong passwords.", true, 0},
+	{BasicRefused, ClassRefused, "The camera was found at another address, and only offers Basic sign-in there: the password was not sent.",
+		"Make sure that the address is the camera's, then run \"webostrum camera follow\", or save the feed with its user and password.", true, 0},
 	{PathUnknown, ClassNotFound, "The camera has nothing under that path.",
 		"Look up the stream's path in the camera's manual or its settings page; some paths carry a channel number that must exist. A camera that is still starting may need a minute.", false, 0},
 	{NoVideo, ClassBroken, "The camera's stream holds no video.",

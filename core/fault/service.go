@@ -137,6 +137,8 @@ var serviceKinds = []Kind{
 		Sentence: "The camera cannot be set to that.", Remedy: "Choose what the camera says that it has."},
 	{Code: DeviceNotFound, Class: ClassNotFound, Status: 404,
 		Sentence: "The camera was not found on the service's networks.", Remedy: "Check that it is switched on and on the same network, and that it answers searches (WS-Discovery)."},
+	{Code: DeviceMoved, Class: ClassRefused, Status: 409,
+		Sentence: "The camera was found at another address, and the feed does not go there by itself.", Remedy: "Make sure that the address is the camera's, then set the feed to it on the search page or by \"webostrum camera follow\"."},
 	{Code: DeviceUnknown, Class: ClassNotFound, Status: 409,
 		Sentence: "This feed does not know its camera's ONVIF device.", Remedy: "Set the feed's device: its ONVIF address, and the token of the profile that it shows."},
 	{Code: SearchBusy, Class: ClassRefused, Status: 409,

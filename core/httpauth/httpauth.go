@@ -18,6 +18,9 @@ import (
 // ErrNoScheme is returned when none of the challenges can be answered.
 var ErrNoScheme = errors.New("httpauth: neither Basic nor a known kind of Digest was offered")
 
+// ErrBasicOnly is returned by a client that answers Digest alone, when only Basic was offered.
+var ErrBasicOnly = errors.New("httpauth: only Basic was offered")
+
 // Challenge is one offer of a WWW-Authenticate header.
 type Challenge struct {
 	Scheme    string // "basic" or "digest"
@@ -133,6 +136,9 @@ func (c *Challenge) strength() int {
 type Client struct {
 	User, Password string
 
+	// DigestOnly answers no Basic challenge, which would send the password to whoever asks.
+	DigestOnly bool
+
 	challenge *Challenge
 	count     uint32
 }
@@ -142,10 +148,18 @@ type Client struct {
 // nonce has only gone stale.
 func (c *Client) Challenged(values []string) (again bool, err error) {
 	var best *Challenge
+	basic := false
 	for _, ch := range ParseChallenges(values) {
+		if c.DigestOnly && ch.Scheme == "basic" {
+			basic = true
+			continue
+		}
 		if ch.strength() > 0 && (best == nil || ch.strength() > best.strength()) {
 			best = &ch
 		}
+	}
+	if best == nil && basic {
+		return false, ErrBasicOnly
 	}
 	if best == nil {
 		return false, ErrNoScheme

@@ -2,7 +2,7 @@
 // interleaved with them (RFC 2326, sections 4 to 7 and 10.12; RFC 7826 where
 // it differs in nothing but the version).
 //
-// Limits: 64 KiB of start line and headers, 128 headers, 1 MiB of body.
+// Limits: 64 KiB of start line and headers, 200 headers, 1 MiB of body.
 package rtspmsg
 
 import (
@@ -21,9 +21,12 @@ var ErrMalformed = errors.New("malformed RTSP")
 // ErrHTTP is returned when the other side answers with HTTP.
 var ErrHTTP = fmt.Errorf("%w: an answer of HTTP", ErrMalformed)
 
+// ErrTooLarge is returned for what is over the limits.
+var ErrTooLarge = fmt.Errorf("%w: over a limit", ErrMalformed)
+
 const (
-	maxLine    = 8 << 10
-	maxHeaders = 128
+	maxLine    = 64 << 10
+	maxHeaders = 200
 	maxHead    = 64 << 10
 	maxBody    = 1 << 20
 
@@ -152,7 +155,7 @@ func (r *Reader) line() (string, error) {
 		part, err := r.br.ReadSlice('\n')
 		line = append(line, part...)
 		if len(line) > maxLine {
-			return "", fmt.Errorf("%w: line over %d bytes", ErrMalformed, maxLine)
+			return "", fmt.Errorf("%w: a line of more than %d bytes", ErrTooLarge, maxLine)
 		}
 		if err == nil {
 			return strings.TrimRight(string(line), "\r\n"), nil
@@ -211,7 +214,7 @@ func (r *Reader) headers(m *Message) error {
 		}
 		total += len(line)
 		if count > maxHeaders || total > maxHead {
-			return fmt.Errorf("%w: headers over %d lines or %d bytes", ErrMalformed, maxHeaders, maxHead)
+			return fmt.Errorf("%w: more than %d headers or %d bytes of them", ErrTooLarge, maxHeaders, maxHead)
 		}
 		switch name, value, ok := strings.Cut(line, ":"); {
 		case line == "":

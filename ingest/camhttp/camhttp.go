@@ -36,6 +36,7 @@ type Config struct {
 	URL           *url.URL
 	User          string
 	Password      string
+	DigestOnly    bool          // Basic challenges are not answered
 	Fingerprint   string        // SHA-256 of the certificate to trust, for https
 	AnswerTimeout time.Duration // for each answer's header; must be set
 }
@@ -69,7 +70,7 @@ func New(cfg Config) *Camera {
 		DisableCompression: true, MaxIdleConnsPerHost: 1, IdleConnTimeout: time.Minute,
 	}
 	return &Camera{
-		cfg: cfg, transport: t, auth: httpauth.Client{User: cfg.User, Password: cfg.Password},
+		cfg: cfg, transport: t, auth: httpauth.Client{User: cfg.User, Password: cfg.Password, DigestOnly: cfg.DigestOnly},
 		client: http.Client{Transport: t, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }},
 	}
 }
@@ -251,6 +252,8 @@ func (c *Camera) challenged(u *url.URL, offers []string) error {
 	}
 	again, err := c.auth.Challenged(offers)
 	switch {
+	case errors.Is(err, httpauth.ErrBasicOnly):
+		return fault.New(fault.BasicRefused, err, "")
 	case err != nil:
 		return fault.New(fault.Refused, err, "%v", err)
 	case !again:

@@ -38,8 +38,8 @@ type control struct {
 	session string // guarded by mu
 }
 
-// send writes a request and returns its sequence number.
-func (c *control) send(method, uri string, header rtspmsg.Header) (int, error) {
+// send writes a request.
+func (c *control) send(method, uri string, header rtspmsg.Header) error {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	c.cseq++
@@ -55,7 +55,7 @@ func (c *control) send(method, uri string, header rtspmsg.Header) (int, error) {
 	if a := c.auth.Authorization(method, uri, rand.Text()[:16]); a != "" {
 		m.Header.Set("Authorization", a)
 	}
-	return c.cseq, c.writeLocked(m.Append(nil))
+	return c.writeLocked(m.Append(nil))
 }
 
 func (c *control) writeLocked(b []byte) error {
@@ -79,11 +79,10 @@ func (c *control) ask(ctx context.Context, method, uri string, header rtspmsg.He
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		seq, err := c.send(method, uri, header)
-		if err != nil {
+		if err := c.send(method, uri, header); err != nil {
 			return nil, dial.BrokenOff(err, method)
 		}
-		answer, err := c.await(seq, method)
+		answer, err := c.await(method)
 		if err != nil {
 			return nil, err
 		}
@@ -96,7 +95,7 @@ func (c *control) ask(ctx context.Context, method, uri string, header rtspmsg.He
 	}
 }
 
-func (c *control) await(seq int, method string) (*rtspmsg.Message, error) {
+func (c *control) await(method string) (*rtspmsg.Message, error) {
 	_ = c.conn.SetReadDeadline(time.Now().Add(c.timeout))
 	for {
 		m, _, _, err := c.reader.Next()
@@ -110,8 +109,9 @@ func (c *control) await(seq int, method string) (*rtspmsg.Message, error) {
 		if server := m.Header.Get("Server"); server != "" {
 			c.server = server
 		}
-		// Some cameras answer without a CSeq, so only another one is passed over.
-		if got := m.CSeq(); m.Method == "" && (got == seq || got < 0) {
+		// One request is out at a time, so the next answer is its own. Some cameras number
+		// theirs in another way, or not at all.
+		if m.Method == "" {
 			return m, nil
 		}
 	}
@@ -125,6 +125,9 @@ func (c *control) readFault(err error, doing string) error {
 	}
 	if errors.Is(err, rtspmsg.ErrHTTP) {
 		return fault.New(fault.SpeaksHTTP, err, "asked with %s", doing)
+	}
+	if errors.Is(err, rtspmsg.ErrTooLarge) {
+		return fault.New(fault.Garbled, err, "%v", err)
 	}
 	if errors.Is(err, rtspmsg.ErrMalformed) {
 		return fault.New(fault.NotRTSP, err, "it answered %s with something else", doing)
@@ -145,6 +148,8 @@ func (c *control) challenged(answer *rtspmsg.Message) error {
 	again, err := c.auth.Challenged(answer.Header["Www-Authenticate"])
 	c.mu.Unlock()
 	switch {
+	case errors.Is(err, httpauth.ErrBasicOnly):
+		return fault.New(fault.BasicRefused, err, "")
 	case err != nil:
 		return fault.New(fault.Refused, err, "%v", err)
 	case !again:
@@ -195,7 +200,7 @@ type described struct {
 // connection that the camera closes with its challenge.
 func follow(ctx context.Context, cfg source.Config, u *url.URL, way source.Transport) (*described, error) {
 	const most = 4
-	auth := &httpauth.Client{User: cfg.User, Password: cfg.Password}
+	auth := &httpauth.Client{User: cfg.User, Password: cfg.Password, DigestOnly: cfg.DigestOnly}
 	for range most {
 		conn, err := connect(ctx, u, way, cfg.Fingerprint, cfg.AnswerTimeout)
 		if err != nil {

@@ -70,6 +70,7 @@ func (s *Session) readControl() error {
 		case errors.Is(err, rtspmsg.ErrMalformed):
 			return fault.New(fault.Garbled, err, "while playing")
 		case err != nil:
+			s.hungUp(time.Now())
 			return dial.BrokenOff(err, "playing")
 		case m != nil && m.Method == "":
 			if err := s.answered(m); err != nil {
@@ -87,8 +88,25 @@ func (s *Session) readControl() error {
 	}
 }
 
+// asked is a keepalive that has not been answered.
+type asked struct {
+	method string
+	at     time.Time
+}
+
+// hangsUpWithin is how soon after a keepalive a connection ends that ends because of it.
+const hangsUpWithin = 3 * time.Second
+
+// hungUp notes an end that a keepalive has most likely brought about.
+func (s *Session) hungUp(now time.Time) {
+	if a := s.asked.Load(); a != nil && now.Sub(a.at) < hangsUpWithin {
+		s.cfg.KeepAlive.HungUp(a.method)
+	}
+}
+
 // answered looks at the answer to a keepalive.
 func (s *Session) answered(m *rtspmsg.Message) error {
+	s.asked.Store(nil)
 	const sessionNotFound = 454
 	switch m.Status {
 	case 401:
@@ -103,11 +121,12 @@ func (s *Session) answered(m *rtspmsg.Message) error {
 }
 
 func (s *Session) keepalive() error {
-	method := "OPTIONS"
-	if s.methods["GET_PARAMETER"] {
-		method = "GET_PARAMETER"
+	method := s.cfg.KeepAlive.Method(s.methods)
+	if method == "" {
+		return nil // receiver reports are signs of life, too
 	}
-	if _, err := s.control.send(method, s.aggregate, nil); err != nil {
+	s.asked.Store(&asked{method, time.Now()})
+	if err := s.control.send(method, s.aggregate, nil); err != nil {
 		return dial.BrokenOff(err, method)
 	}
 	return nil

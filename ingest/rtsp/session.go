@@ -30,7 +30,8 @@ type Session struct {
 	way       source.Transport
 	aggregate string // URL that PLAY and TEARDOWN go to
 	methods   map[string]bool
-	lifetime  time.Duration // of the session, without a sign of life
+	asked     atomic.Pointer[asked] // the newest keepalive; nil once it is answered
+	lifetime  time.Duration         // of the session, without a sign of life
 	server    string
 	tracks    []source.TrackFacts
 	streams   []*stream // of the picture, and of the audio if there is any
@@ -292,7 +293,7 @@ func (s *Session) picturePacket(p *prtp.Packet, now time.Time) {
 func (s *Session) close() {
 	if s.control.session != "" && s.aggregate != "" {
 		s.control.timeout = min(s.control.timeout, time.Second)
-		_, _ = s.control.send("TEARDOWN", s.aggregate, nil)
+		_ = s.control.send("TEARDOWN", s.aggregate, nil)
 	}
 	_ = s.control.conn.Close()
 	for _, m := range s.streams {

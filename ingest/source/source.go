@@ -77,6 +77,7 @@ type Config struct {
 	Transport   Transport     // RTSP; empty means Auto
 	Fetch       Fetch         // HTTP; empty means FetchAuto
 	Poll        time.Duration // HTTP: from one asked-for picture to the next; 0 means DefaultPoll
+	DigestOnly  bool          // Basic challenges are not answered
 	Fingerprint string        // SHA-256 of a certificate to trust, in hex; empty trusts the system's authorities
 	FirstEpoch  uint64        // number of the first epoch
 
@@ -101,6 +102,10 @@ type Config struct {
 	// Connecting is called before each connection, and when the camera seems to
 	// have forgotten its settings. May be nil.
 	Connecting func(context.Context)
+
+	// KeepAlive remembers from one session to the next how the camera takes signs of life;
+	// nil forgets it.
+	KeepAlive *KeepAlive
 
 	AnswerTimeout time.Duration // for each answer of the camera; 0 means 5 s
 	FirstTimeout  time.Duration // until the first packet or frame after the camera has answered; 0 means 10 s

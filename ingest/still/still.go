@@ -53,7 +53,7 @@ func Play(ctx context.Context, cfg source.Config) (next uint64, err error) {
 		return cfg.FirstEpoch, err
 	}
 	cam := camhttp.New(camhttp.Config{
-		URL: u, User: cfg.User, Password: cfg.Password, Fingerprint: cfg.Fingerprint, AnswerTimeout: cfg.AnswerTimeout,
+		URL: u, User: cfg.User, Password: cfg.Password, DigestOnly: cfg.DigestOnly, Fingerprint: cfg.Fingerprint, AnswerTimeout: cfg.AnswerTimeout,
 	})
 	defer cam.Close()
 	p := &poller{cfg: cfg, cam: cam, out: picture.New(cfg, string(source.FetchPoll))}

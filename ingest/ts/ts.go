@@ -218,7 +218,7 @@ func PlayHTTP(ctx context.Context, cfg source.Config) (next uint64, err error) {
 		return cfg.FirstEpoch, err
 	}
 	cfg.Connecting(ctx)
-	cam := camhttp.New(camhttp.Config{URL: u, User: cfg.User, Password: cfg.Password, Fingerprint: cfg.Fingerprint, AnswerTimeout: cfg.AnswerTimeout})
+	cam := camhttp.New(camhttp.Config{URL: u, User: cfg.User, Password: cfg.Password, DigestOnly: cfg.DigestOnly, Fingerprint: cfg.Fingerprint, AnswerTimeout: cfg.AnswerTimeout})
 	defer cam.Close()
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)

@@ -2707,7 +2707,7 @@ export interface components {
              */
             feeds?: string[] | null;
             name: string;
-            /** @description 8 to 72 characters */
+            /** @description 8 to 256 characters; common and easily guessed ones are refused */
             password: string;
             /**
              * @default viewer
@@ -2834,7 +2834,7 @@ export interface components {
         };
         NewPassword: {
             /**
-             * @description 8 to 72 characters
+             * @description 8 to 256 characters; common and easily guessed ones are refused
              * @example seven-otters-at-dawn
              */
             password: string;
@@ -3056,7 +3056,7 @@ export interface components {
         };
         OwnPassword: {
             /**
-             * @description 8 to 72 characters
+             * @description 8 to 256 characters; common and easily guessed ones are refused
              * @example seven-otters-at-dawn
              */
             password: string;
