@@ -1,6 +1,7 @@
 package access
 
 import (
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -102,17 +103,24 @@ func (t *Throttle) entryLocked(entries *map[string]*failing, key string, now tim
 }
 
 // sweep forgets who has been quiet, and those that were quiet for longest when that is
-// not enough.
+// not enough: some at a time, so that it is not done for each that comes.
 func sweep(entries map[string]*failing, now time.Time) {
-	var oldest string
+	times := make([]time.Time, 0, len(entries))
 	for k, f := range entries {
 		if now.Sub(f.last) > forgetAfter {
 			delete(entries, k)
-		} else if o := entries[oldest]; o == nil || f.last.Before(o.last) {
-			oldest = k
+			continue
 		}
+		times = append(times, f.last)
 	}
-	if len(entries) >= mostTracked {
-		delete(entries, oldest)
+	if len(entries) < mostTracked {
+		return
+	}
+	slices.SortFunc(times, time.Time.Compare)
+	const share = 16 // of all that go
+	for k, f := range entries {
+		if !f.last.After(times[len(times)/share]) {
+			delete(entries, k)
+		}
 	}
 }

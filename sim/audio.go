@@ -83,6 +83,7 @@ type recorder struct {
 	encoding *workerproto.AudioOutput // nil when no worker is needed
 	epoch    *media.Epoch
 	worker   *transcode.Worker
+	starts   starts
 	drift    float64
 }
 
@@ -144,20 +145,36 @@ func (r *recorder) take(mono []int16, n int64, at time.Time) error {
 		r.publish(n, int64(len(mono)), at, pcm.Big(samples))
 		return nil
 	}
-	if r.worker == nil {
+	now := time.Now()
+	if r.worker != nil && r.starts.silent(now) {
+		r.replace(now, errSilent)
+	}
+	if r.worker == nil && r.starts.due(now) {
 		if err := r.start(); err != nil {
-			return err
+			r.replace(now, err)
 		}
 	}
+	if r.worker == nil {
+		return nil // until it may be started again
+	}
 	if err := r.worker.Audio(workerproto.Stamp{Captured: at.UnixNano()}, pcm.Big(samples)); err != nil {
-		r.worker.Close()
-		r.worker = nil // the next block starts another
+		r.replace(now, err)
 	}
 	return nil
 }
 
+// replace lets the worker go, if there is one: another is started after a pause.
+func (r *recorder) replace(now time.Time, why error) {
+	if r.worker != nil {
+		r.worker.Close()
+		r.worker = nil
+	}
+	r.starts.failed(r.camera.cfg.Name, "audio encoder", now, why)
+}
+
 func (r *recorder) start() error {
 	w, err := transcode.Start(r.camera.worker, transcode.Events{Coded: func(s workerproto.Stamp, data []byte) {
+		r.starts.came()
 		t := r.epoch.Tracks[0]
 		scale := int64(t.ClockRate) / int64(r.encoding.SampleRate)
 		r.publish(s.PTS*scale, r.encoding.Ticks(t), time.Unix(0, s.Captured), data)

@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"webostrum/core/httpauth"
@@ -89,6 +90,8 @@ type Config struct {
 
 // Camera is one simulated camera.
 type Camera struct {
+	unwatched atomic.Bool // see SetWatched
+
 	cfg    Config
 	worker string
 	Faults Faults // what it does wrong

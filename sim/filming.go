@@ -30,29 +30,47 @@ func (c *Camera) films(ctx context.Context, s Settings, h, audio *hub.Hub) error
 	}
 }
 
-// film paints and encodes until ctx ends or other settings are wanted. A worker
-// that dies is replaced.
+// film paints and encodes until ctx ends or other settings are wanted. A worker that dies,
+// or from which nothing comes any more, is replaced.
 func (c *Camera) film(ctx context.Context, s Settings, h, audio *hub.Hub, begun time.Time) (Settings, error) {
 	f := &film{camera: c, settings: s, hub: h, audio: audio, scene: scene.New(s.Width, s.Height, c.cfg.Name), begun: begun}
 	defer f.end()
-	ticker := time.NewTicker(time.Duration(float64(time.Second) / s.FrameRate))
-	defer ticker.Stop()
 	pix := make([]byte, f.scene.Size())
-	for {
+	for next := time.Now(); ; {
 		now := time.Now()
 		f.scene.Paint(pix, now)
-		if err := f.encode(pix, now); err != nil {
-			return s, err
+		f.encode(pix, now)
+		if next = next.Add(c.framePeriod(s)); next.Before(now) {
+			next = now // a machine that is too slow leaves frames out
 		}
+		timer := time.NewTimer(time.Until(next))
 		select {
 		case <-ctx.Done():
+			timer.Stop()
 			return s, nil
 		case s = <-c.change:
+			timer.Stop()
 			return s, nil
-		case <-ticker.C:
+		case <-timer.C:
 		}
 	}
 }
+
+// idlePeriod is from one frame to the next while nobody looks.
+const idlePeriod = 250 * time.Millisecond
+
+// framePeriod is from one frame to the next.
+func (c *Camera) framePeriod(s Settings) time.Duration {
+	period := time.Duration(float64(time.Second) / s.FrameRate)
+	if c.unwatched.Load() {
+		period = max(period, idlePeriod)
+	}
+	return period
+}
+
+// SetWatched says whether anybody looks at the camera's picture. While nobody does it films
+// fewer frames, which saves processor time; it begins as watched.
+func (c *Camera) SetWatched(yes bool) { c.unwatched.Store(!yes) }
 
 type film struct {
 	camera   *Camera
@@ -61,6 +79,7 @@ type film struct {
 	audio    *hub.Hub
 	scene    *scene.Scene
 	worker   *transcode.Worker
+	starts   starts
 	begun    time.Time
 	params   h264.ParamKeeper
 	epoch    *media.Epoch
@@ -72,18 +91,31 @@ func (f *film) end() {
 	}
 }
 
-func (f *film) encode(pix []byte, now time.Time) error {
-	if f.worker == nil {
+func (f *film) encode(pix []byte, now time.Time) {
+	if f.worker != nil && f.starts.silent(now) {
+		f.replace(now, errSilent)
+	}
+	if f.worker == nil && f.starts.due(now) {
 		if err := f.start(); err != nil {
-			return err
+			f.replace(now, err)
 		}
+	}
+	if f.worker == nil {
+		return // until it may be started again
 	}
 	stamp := workerproto.Stamp{PTS: int64(now.Sub(f.begun).Seconds() * clockRate), Captured: now.UnixNano()}
 	if err := f.worker.Frame(stamp, pix); err != nil {
-		f.worker.Close()
-		f.worker = nil // the next picture starts another
+		f.replace(now, err)
 	}
-	return nil
+}
+
+// replace lets the worker go, if there is one: another is started after a pause.
+func (f *film) replace(now time.Time, why error) {
+	if f.worker != nil {
+		f.worker.Close()
+		f.worker = nil
+	}
+	f.starts.failed(f.camera.cfg.Name, "encoder", now, why)
 }
 
 func (f *film) start() error {
@@ -132,6 +164,7 @@ func (c *Camera) projects(ctx context.Context, pictures, audio *hub.Hub) {
 
 // coded publishes a coded picture; the parameter sets in it become the track's.
 func (f *film) coded(stamp workerproto.Stamp, data []byte) {
+	f.starts.came()
 	jpeg := f.camera.cfg.Codec == media.JPEG
 	config := &media.VideoConfig{Codec: media.JPEG, Width: f.settings.Width, Height: f.settings.Height}
 	if !jpeg {

@@ -114,6 +114,7 @@ func (a *app) runDemo(ctx context.Context, c *cli.Command) error {
 		if err := addLine(ctx, data); err != nil {
 			log.Error("the feed that takes turns could not be added", "error", err)
 		}
+		parts.Go(func() { spareUnwatched(ctx, data, cameras[:len(feeds)]) })
 		parts.Go(func() {
 			if err := demoFilm(ctx, data, time.Now()); err != nil && ctx.Err() == nil {
 				log.Error("the day's film could not be made", "error", err)

@@ -34,6 +34,9 @@ const (
 	dayEvery  = 2 * time.Minute
 )
 
+// demoTurnSources are the feeds that demoTurn shows in turn.
+var demoTurnSources = []string{"lower-station", "upper-station"}
+
 // addLine adds the feed that shows both stations in turn.
 func addLine(ctx context.Context, data string) error {
 	local, err := service.ReadLocal(data)
@@ -46,7 +49,10 @@ func addLine(ctx context.Context, data string) error {
 	}
 	in := apitypes.NewFeed{Name: demoTurn, FeedSettings: apitypes.Defaults("")}
 	in.Title, in.Audience.Who = "Along the line", "everyone"
-	in.Combined = apitypes.CombinedSettings{Kind: "turns", Size: "960x540", Sources: []apitypes.CombinedFeed{{Feed: "lower-station", Seconds: 15}, {Feed: "upper-station", Seconds: 15}}}
+	in.Combined = apitypes.CombinedSettings{Kind: "turns", Size: "960x540", Sources: []apitypes.CombinedFeed{}}
+	for _, name := range demoTurnSources {
+		in.Combined.Sources = append(in.Combined.Sources, apitypes.CombinedFeed{Feed: name, Seconds: 15})
+	}
 	_, err = cl.AddFeed(ctx, in)
 	return err
 }

@@ -89,11 +89,13 @@ func (r *Reorderer) outlier(p *rtp.Packet, emit func(*rtp.Packet, int, bool)) {
 	emit(p, 1, true)
 }
 
+// hold keeps a packet for later, with bytes of its own: those that it came in may be used
+// again for the next.
 func (r *Reorderer) hold(p *rtp.Packet, now time.Time) {
 	if r.waiting == nil {
 		r.waiting = make(map[uint16]held)
 	}
-	r.waiting[p.SequenceNumber] = held{p, now}
+	r.waiting[p.SequenceNumber] = held{p.Clone(), now}
 }
 
 // pass emits p and all that waited just behind it.

@@ -82,7 +82,7 @@ func (c *control) ask(ctx context.Context, method, uri string, header rtspmsg.He
 		if err := c.send(method, uri, header); err != nil {
 			return nil, dial.BrokenOff(err, method)
 		}
-		answer, err := c.await(method)
+		answer, err := c.await(ctx, method)
 		if err != nil {
 			return nil, err
 		}
@@ -95,8 +95,11 @@ func (c *control) ask(ctx context.Context, method, uri string, header rtspmsg.He
 	}
 }
 
-func (c *control) await(method string) (*rtspmsg.Message, error) {
+func (c *control) await(ctx context.Context, method string) (*rtspmsg.Message, error) {
 	_ = c.conn.SetReadDeadline(time.Now().Add(c.timeout))
+	if err := ctx.Err(); err != nil { // it may just have set a deadline of its own
+		return nil, err
+	}
 	for {
 		m, _, _, err := c.reader.Next()
 		if err != nil {
@@ -207,7 +210,13 @@ func follow(ctx context.Context, cfg source.Config, u *url.URL, way source.Trans
 			return nil, err
 		}
 		c := newControl(conn, cfg, auth)
+		stop := context.AfterFunc(ctx, func() { _ = conn.SetDeadline(time.Unix(1, 0)) })
 		answer, methods, err := c.describe(ctx, u)
+		stop()
+		if ctx.Err() != nil {
+			_ = conn.Close()
+			return nil, ctx.Err()
+		}
 		if err == nil && answer.Status < 300 {
 			return &described{c, u, answer, methods}, nil
 		}

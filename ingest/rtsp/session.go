@@ -166,7 +166,7 @@ func (s *Session) reorderWait() time.Duration {
 	if !s.way.Interleaved() {
 		return reorderWait
 	}
-	return 0
+	return mixedWait
 }
 
 // medium is a medium of the description that may be played.

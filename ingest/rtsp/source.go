@@ -16,7 +16,14 @@ import (
 	"webostrum/ingest/source"
 )
 
-const reorderWait = 150 * time.Millisecond
+const (
+	// reorderWait is how long a packet waits for one before it that the network holds up.
+	reorderWait = 150 * time.Millisecond
+
+	// mixedWait is that within a connection, which keeps the order: some cameras put packets
+	// of a picture into it in another one.
+	mixedWait = 50 * time.Millisecond
+)
 
 // Play opens the camera and publishes its pictures until ctx ends or the
 // session does. The error is a *fault.Error unless it is the context's. next
