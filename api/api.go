@@ -194,6 +194,12 @@ func New(cfg Config) (*API, error) {
 // ServeHTTP implements http.Handler.
 func (a *API) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	timeBody(w, r)
+	// The router's own redirections, to an address without its last slash, go by this header,
+	// which strangers do not choose.
+	const prefix = "X-Forwarded-Prefix"
+	if r.Header.Del(prefix); a.cfg.Front.Base != "" {
+		r.Header.Set(prefix, a.cfg.Front.Base)
+	}
 	a.handler.ServeHTTP(w, r)
 }
 

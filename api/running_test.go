@@ -384,3 +384,20 @@ func TestTracesHaveNoSecrets(t *testing.T) {
 	assert.NotContains(t, text, "SECRETTEXT")
 	assert.NotContains(t, text, "hush")
 }
+
+// TestTheRoutersRedirections keep the base path, and not one that a stranger chooses.
+func TestTheRoutersRedirections(t *testing.T) {
+	t.Parallel()
+	w := startWith(t, func(c *api.Config) { c.Front.Base = "/cameras" })
+	once := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	for _, from := range []string{"/cameras/watch/gate/", "/watch/gate/"} {
+		req, err := http.NewRequestWithContext(t.Context(), http.MethodGet, w.url+from, nil)
+		require.NoError(t, err)
+		req.Header.Set("X-Forwarded-Prefix", "/elsewhere")
+		res, err := once.Do(req)
+		require.NoError(t, err)
+		require.NoError(t, res.Body.Close())
+		assert.Equal(t, http.StatusMovedPermanently, res.StatusCode)
+		assert.Equal(t, "/cameras/watch/gate", res.Header.Get("Location"))
+	}
+}

@@ -22,11 +22,12 @@ import (
 )
 
 const (
-	putWithin    = 15 * time.Second
-	fileRights   = 0o644 // a web server reads them
-	folderRights = 0o755
-	markName     = ".webostrum-outlet"
-	mostAnswer   = 4 << 10
+	mostRedirections = 4
+	putWithin        = 15 * time.Second
+	fileRights       = 0o644 // a web server reads them
+	folderRights     = 0o755
+	markName         = ".webostrum-outlet"
+	mostAnswer       = 4 << 10
 )
 
 // place is where files are put. Names have slashes.
@@ -64,7 +65,17 @@ func placeOf(to, user, password, root string) (place, error) {
 	if err != nil || u.Scheme != "http" && u.Scheme != "https" || u.Host == "" || u.User != nil || u.RawQuery != "" || u.Fragment != "" {
 		return nil, errors.New("write it like folder:lower-station, https://www.example.org/dav/lower-station or s3+https://store.example.org/bucket/lower-station; user and password go beside it")
 	}
-	return &webServer{strings.TrimSuffix(u.String(), "/"), user, password, &http.Client{Timeout: putWithin}}, nil
+	return &webServer{strings.TrimSuffix(u.String(), "/"), user, password, &http.Client{Timeout: putWithin, CheckRedirect: sameServer}}, nil
+}
+
+// sameServer follows redirections at the same scheme, host and port alone: the password is
+// for nobody else.
+func sameServer(next *http.Request, before []*http.Request) error {
+	first := before[0].URL
+	if next.URL.Scheme != first.Scheme || next.URL.Host != first.Host || len(before) > mostRedirections {
+		return http.ErrUseLastResponse
+	}
+	return nil
 }
 
 // Host is the host that files are put to; empty for a folder.
@@ -192,6 +203,8 @@ func answered(where string, status int, err error) error {
 		return err
 	case status == http.StatusUnauthorized || status == http.StatusForbidden:
 		return fault.New(fault.OutletRefused, nil, "%s answered %d %s.", where, status, http.StatusText(status))
+	case status >= http.StatusMultipleChoices && status < http.StatusBadRequest:
+		return fault.New(fault.OutletFailed, nil, "%s answered %d %s: it points to another server, to which the password is not sent. Name that one instead, if it is yours.", where, status, http.StatusText(status))
 	case status >= http.StatusMultipleChoices:
 		return fault.New(fault.OutletFailed, nil, "%s answered %d %s.", where, status, http.StatusText(status))
 	}

@@ -57,7 +57,7 @@ func (c *Camera) film(ctx context.Context, s Settings, h, audio *hub.Hub, begun 
 }
 
 // idlePeriod is from one frame to the next while nobody looks.
-const idlePeriod = 250 * time.Millisecond
+const idlePeriod = 500 * time.Millisecond
 
 // framePeriod is from one frame to the next.
 func (c *Camera) framePeriod(s Settings) time.Duration {

@@ -132,7 +132,7 @@ func printAlerts(w io.Writer, s apitypes.AlertSettings) {
 	if len(s.Feeds)+len(s.Tags) > 0 {
 		of = strings.Join(append(append([]string{}, s.Feeds...), s.Tags...), ", ")
 	}
-	row(w, "feeds", orNot(s.DownMinutes > 0, "down for %g minutes, of %s", s.DownMinutes, of))
+	row(w, "feeds", orNot(s.DownMinutes > 0, "down for %g min, of %s", s.DownMinutes, of))
 	row(w, "disk", orNot(s.DiskPercent > 0, "less than %g %% free", s.DiskPercent))
 	row(w, "certificate", orNot(s.CertificateDays > 0, "ends within %d days", s.CertificateDays))
 	row(w, "allowance", orNot(s.Allowance, "nearly used"))

@@ -269,7 +269,11 @@ func (a *app) exportFile(ctx context.Context, c *cli.Command, cl *client.Client,
 	}
 	fmt.Fprintf(a.out, "%s: %s to %s, %s. %s\n", path, clockText(e.Begins), clockText(e.Ends), sized(e.Bytes), cut)
 	if e.Gaps != "0" && e.Gaps != "" {
-		fmt.Fprintf(a.out, "%s gaps, of which nothing was recorded, are left out.\n", e.Gaps)
+		if e.Gaps == "1" {
+			fmt.Fprintln(a.out, "1 gap, of which nothing was recorded, is left out.")
+		} else {
+			fmt.Fprintf(a.out, "%s gaps, of which nothing was recorded, are left out.\n", e.Gaps)
+		}
 	}
 	return nil
 }
