@@ -297,6 +297,7 @@ func TestAFrozenCameraByWebRTC(t *testing.T) {
 		begun = time.Now()
 		require.NoError(t, page.Until(waits+` === null`, patience))
 		t.Logf("it goes on after %v", time.Since(begun))
+		require.NoError(t, page.Until(video+`.readyState >= 2`, patience), "a frame is on show")
 	}
 	opened, err := page.Text("String(window.sessions)")
 	require.NoError(t, err)
