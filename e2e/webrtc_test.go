@@ -284,20 +284,21 @@ func TestAFrozenCameraByWebRTC(t *testing.T) {
 	const waits = player + `.shadowRoot.querySelector(".waiting:not([hidden]) .reason")`
 	require.NoError(t, page.Run(`window.sessions = 0; const open = window.fetch; window.fetch = (u, o) => { if (o?.method === "POST") window.sessions++; return open(u, o); }`))
 	for range 2 {
+		require.NoError(t, page.Until(video+`.readyState >= 2 && `+video+`.currentTime > 0`, patience), "a frame is on show")
 		w.tell("freeze", "on")
 		begun := time.Now()
 		require.NoError(t, page.Until(waits+` !== null`, patience))
 		t.Logf("it says so after %v", time.Since(begun))
 		shows, err := page.Text("String(" + video + `.readyState >= 2 && ` + video + `.srcObject !== null)`)
 		require.NoError(t, err)
-		assert.Equal(t, "true", shows, "the last frame stays")
+		detail, _ := page.Text("JSON.stringify([" + video + ".readyState, " + video + ".srcObject !== null, " + player + ".method, " + video + ".videoWidth, window.sessions])")
+		assert.Equal(t, "true", shows, "the last frame stays: "+detail)
 		require.NoError(t, page.Until(waits+`.textContent.includes("not there")`, patience))
 		w.tell("freeze", "off")
 		w.state("live")
 		begun = time.Now()
 		require.NoError(t, page.Until(waits+` === null`, patience))
 		t.Logf("it goes on after %v", time.Since(begun))
-		require.NoError(t, page.Until(video+`.readyState >= 2`, patience), "a frame is on show")
 	}
 	opened, err := page.Text("String(window.sessions)")
 	require.NoError(t, err)
